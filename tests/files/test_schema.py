@@ -31,6 +31,7 @@ OF_THESE = 29
 TOOL_ONLY = re.compile(
     "unknown (layer|kind|tag|attack|counter|clip)|which kind it is like|there is no file|found a directory"  # names
     "|turns back on itself|span an area|z0 below z1|no earlier than it begins|needs `.space. bounds`"  # two values
+    "|found a start of|no less than its min"  # of a counter
     "|`charge` goes with|begins with `voskar"  # what is included has no version
 )
 """What only the tool can see: names across tables, and how two values go together."""

@@ -269,7 +269,7 @@ def test_the_roundest_number(low: float, high: float, expected: float) -> None:
 def test_tags_and_counters_are_declared(tmp_path: Path) -> None:
     def of(frame: int) -> Frame:
         own = {"tags": ["low"]} if frame % 5 == 0 else {}
-        fields = pose("keeper-1", 0, counters={"guard": 20 - frame // 50, "combo": 0}, **own)
+        fields = pose("keeper-1", 0, counters={"guard": 20 - frame // 50, "combo": 0, "heat": -1 - frame % 3}, **own)
         claims = [{"event": "hit", "attacker": "hornet-1", "target": "keeper-1", "case": "soft"}] if frame == 50 else []
         return {"poses": [fields, pose("hornet-1", 9)], "claims": claims}
 
@@ -277,9 +277,11 @@ def test_tags_and_counters_are_declared(tmp_path: Path) -> None:
     keeper = next(kind for kind in found.kinds if kind.name == "keeper")
     assert keeper.keys["tags"].text == '["low"]'
     assert keeper.keys['counters."guard".start'].text == "20"
+    assert [keeper.keys[f'counters."heat".{key}'].text for key in ("start", "min")] == ["-1", "-3"]
+    assert 'counters."guard".min' not in keeper.keys
     assert not any("combo" in key for key in keeper.keys)
     assert [name for name in found.unknown if "counters" in name or "cases" in name] == [
-        "counters combo, guard: what changes them, and their limits",
+        "counters combo, guard, heat: what changes them, and their limits",
         "cases of hits, soft: when each holds, and what else it does",
     ]
     assert [attack.keys["cases"].text for attack in found.attacks] == ['[{ name = "soft", if = {}, by_claim = true }]']

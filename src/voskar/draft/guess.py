@@ -265,6 +265,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         """Tags and counters as they are logged; what else is logged of fights is named: nothing says what causes it."""
         tags: dict[str, set[str]] = defaultdict(set)
         firsts: dict[tuple[str, str], list[float]] = defaultdict(list)
+        lowest: dict[tuple[str, str], float] = defaultdict(float)
         for played in self.recordings:
             poses = played.poses
             for number, actor in enumerate(played.actors):
@@ -273,6 +274,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
                     values = played.counters.values[poses.counted[rows[poses.counted[rows] >= 0]], place]
                     if len(values) and values[0] == values[0]:
                         firsts[actor.kind, name].append(float(values[0]))
+                        lowest[actor.kind, name] = min(lowest[actor.kind, name], float(np.nanmin(values)))
             rows = np.flatnonzero(poses.tags >= 0)
             for actor, number in {*zip(poses.actor[rows].tolist(), poses.tags[rows].tolist(), strict=True)}:
                 tags[played.actors[actor].kind] |= played.tag_sets[number]
@@ -285,6 +287,9 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
             if value:
                 why = f"{count} of {counted(len(begun), 'actor')} begin with it"
                 self.kinds[kind].keys[f"counters.{quoted(name)}.start"] = Value(shown(value), why)
+                low = lowest[kind, name]
+                if low < 0:  # a declared counter stops at 0, unless its rule has a min
+                    self.kinds[kind].keys[f"counters.{quoted(name)}.min"] = Value(shown(low), "the lowest in the log")
         cases = sorted({claim.case for hits in self.hits for claim in hits if claim.case})
         if counters:
             self.unknown.append(f"counters {', '.join(counters)}: what changes them, and their limits")

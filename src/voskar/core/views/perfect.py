@@ -191,14 +191,16 @@ class _Log:
     def _boxes(self, own: int, kind: str, pose: Frame) -> Frame:
         """The boxes that the rules take from the log, around a pose. The others are where the rules have them."""
         recording = self.seen.world.recording
-        slot, names = int(recording.poses.logged[own]), {box.logged for box in self.rules.kinds[kind].boxes}
-        if slot < 0:
+        slot = int(recording.poses.logged[own])
+        names = {box.logged for box in self.rules.kinds[kind].boxes if box.logged}
+        if slot < 0 or not names:
             return {}
-        found: dict[str, Any] = {}
+        found: Frame = {}
         for name, parts in recording.boxes.parts(slot).items():
-            shapes = [_shape(part, pose["x"], pose["y"]) for part in parts if name in names]
-            found |= {name: shapes[0] if len(shapes) == 1 else shapes} if shapes else {}
-        return {"boxes": found} if any(names) else {}
+            if name in names:
+                shapes = [_shape(part, pose["x"], pose["y"]) for part in parts]
+                found[name] = shapes[0] if len(shapes) == 1 else shapes
+        return {"boxes": found}
 
     def _velocity(self, own: int, *, back: bool) -> dict[str, float]:
         """The velocity of its own motion; 0 where it is back in play, and the game logged none."""
