@@ -154,8 +154,12 @@ class Driven:
             if not recorded[name]["hidden"]:
                 self.since.setdefault(name, frame)
         owners = [(name, emitter) for name in sorted(self.poses) for emitter in self.world.kind[name].emitters]
-        for name, emitter in owners:
-            self.pull(frame, name, emitter)
+        fired: set[str] = set()
+        for name, emitter in sorted(owners, key=lambda own: self.is_new(own[0])):
+            if not self.is_new(name) or self.world.kind[name].logged_kind not in fired:
+                self.pull(frame, name, emitter)
+            if self.fired.get((name, emitter.name)) == frame:
+                fired.add(emitter.fan.kind)
         for name in sorted(self.leaving):
             self.world.events.append({"frame": frame, "event": "removed", "id": name, "detail": "edge"})
             self.remove(name)
@@ -386,6 +390,17 @@ class Driven:
             count += recorded and not (shown.get("held") or self.last_poses[pose].get("held"))  # which only lingers
         return count
 
+    def is_new(self, name: str) -> bool:
+        """Whether a logged actor is shown since this frame."""
+        return name not in self.bodies and self.last_poses.get(name, {"hidden": True})["hidden"]
+
+    def is_fired_later(self, name: str, by: str) -> bool:
+        """Whether a logged actor is new, and fired after an actor has fired, or by it."""
+        kind, owner = self.world.kind[name].logged_kind, self.world.owner[name]
+        own = {emitter.fan.kind for emitter in self.world.kind[by].emitters}
+        later = kind in own if owner is None else owner >= by and kind in self.rules.spawned
+        return later and self.is_new(name)
+
     def shoot(self, frame: int, name: str, pose: dict[str, Any], emitter: Emitter) -> None:
         """One fan."""
         from tests.reference import place
@@ -400,7 +415,7 @@ class Driven:
             for other, there in self.poses.items():
                 of_kind = other != name and self.world.kind[other].name == emitter.aim.target
                 out = there["hidden"] or other in self.world.down or other in self.world.gone
-                if of_kind and not out:
+                if of_kind and not out and not self.is_fired_later(other, name):
                     way = self.world.shorter(there["x"] - origin[0], there["y"] - origin[1], other, name)
                     others.append((math.hypot(*way), other, (origin[0] + way[0], origin[1] + way[1])))
             goal = min(others)[2] if others else None

@@ -352,14 +352,15 @@ class _Body:
         down, poses = self.course.kind.down, self.recording.poses
         if not down.hide and not down.lasts:
             return
-        since = span.first if down.hide else self.course.after(span.first - 1, down.lasts) + 1
+        # what would be hidden in a freeze may be seen to the freeze's end
+        since = self.course.after(span.first - 1, 1 if down.hide else down.lasts + 1)
         rows = self._within(since + self.within, span.last)
         rows = rows[~poses.hidden[rows] & ~poses.lingering[rows]]
         if len(rows):
             frame = int(poses.frame[rows[0]])
             lasting = lasting_words(down.lasts, since - span.first)
             gone = "hidden at once" if down.hide else f"seen for {lasting}, to {since - 1}"
-            text = f"should be visible in {frame}"
+            text = f"is visible in {frame}"
             words = f"down since {span.first - 1}, {gone}, {self._back(span)}"
             yield of_actor("down-long", frame, self.name, text, words)
 

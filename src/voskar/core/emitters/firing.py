@@ -5,6 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
+import numpy as np
+
 from voskar.core.emitters.aim import Stance, aim_of, muzzle_of
 from voskar.core.emitters.births import appear, draw, fan_of, names
 from voskar.core.emitters.gates import GATES, SILENT, Pull
@@ -104,13 +106,18 @@ class Emitters:
         if asked is not None:
             asked()
         fresh: list[ActorState] = []
-        for state, emitter in triggers.pop(world.frame):
+        fired: set[str] = set()
+        # logged shots come last: one of a kind that is fired in this frame fires from the next frame on, as driven
+        # shots do
+        for state, emitter in sorted(triggers.pop(world.frame), key=lambda due: self._is_new(due[0])):
             again = world.frame + 1
-            if world.is_present(state.row):
+            lost = self._is_new(state) and state.kind.logged_kind in fired
+            if world.is_present(state.row) and not lost:
                 pull = self.pull(state, emitter)
                 reason = next((gate.name for gate in GATES if gate.stops(pull)), None)
                 if reason is None:
                     fresh += self._shoot(state, emitter)
+                    fired.add(emitter.fan.kind)
                 elif emitter.when.on in ONCE and reason not in SILENT:
                     denied_event = DeniedEvent(frame=world.frame, id=state.id, emitter=emitter.name, detail=reason)
                     world.events.append(denied_event)
@@ -119,6 +126,15 @@ class Emitters:
             triggers.again(state, emitter, again, self._since[state.row])
         for state in fresh:  # what was fired fires itself from the next frame on
             self._arm_next(state)
+
+    def _is_new(self, state: ActorState) -> bool:
+        """Whether a recorded owner is shown since this frame."""
+        world, frame = self.world, self.world.frame
+        if state.driven:
+            return False
+        there = world.seen_frames(state.row)
+        at = int(np.searchsorted(there, frame))
+        return at == 0 or int(there[at - 1]) < frame - 1 or world.recording.resets.get(frame) == "run"
 
     def _arm_next(self, state: ActorState) -> None:
         if state.kind.emitters:
@@ -152,12 +168,26 @@ class Emitters:
         kernel, table = world.kernel, world.table
         found: list[tuple[float, str, Vector]] = []
         for row in kernel.recorded() + kernel.driven():
-            if world.state(row).kind.logged_kind == kind and row != state.row and world.is_in_play(row):
-                x, y = table.x[row], table.y[row]
-                over = world.over(x - origin[0], y - origin[1], row, state.row)
-                x, y = x + over[0], y + over[1]
-                found.append((math.hypot(x - origin[0], y - origin[1]), world.state(row).id, (x, y)))
+            other = world.state(row)
+            if other.kind.logged_kind != kind or other is state or not world.is_in_play(row):
+                continue
+            if self._is_fired_later(other, state):
+                continue
+            x, y = table.x[row], table.y[row]
+            over = world.over(x - origin[0], y - origin[1], row, state.row)
+            x, y = x + over[0], y + over[1]
+            found.append((math.hypot(x - origin[0], y - origin[1]), other.id, (x, y)))
         return min(found)[2] if found else None
+
+    def _is_fired_later(self, other: ActorState, state: ActorState) -> bool:
+        """Whether a logged actor appears in this frame, fired by this owner or by one that fires after it: a driven one
+        would not be there yet."""
+        kind = other.kind.logged_kind
+        if other.owner is None:
+            later = any(emitter.fan.kind == kind for emitter in state.kind.emitters)
+        else:
+            later = other.owner >= state.id and kind in self.world.rules.spawned
+        return later and self._is_new(other)
 
     def _shoot(self, state: ActorState, emitter: Emitter) -> list[ActorState]:
         """Fires one fan. Returns the shots that appear."""
