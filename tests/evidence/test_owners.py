@@ -54,6 +54,8 @@ GAMES = [
     ({7: {"owner": "keeper"}}, ["owner"]),
     ({3: {"owner": "keeper"}}, ["owner"]),
     ({6: {"owner": "keeper"}, 8: {"owner": "hornet"}}, ["owner"]),
+    ({0: {"owner": None}, 6: {"owner": "keeper"}}, []),
+    ({0: {"owner": None}, 3: {"owner": "keeper"}}, ["owner"]),
     ({6: {"id": "keeper-barb", "owner": "keeper"}}, []),
 ]
 
@@ -74,9 +76,10 @@ def test_it_keeps_its_owner_where_nothing_reflects() -> None:
         recording(book, frames({6: {"owner": "keeper"}}))
 
 
-def test_changes_of_owner_are_the_same_however_a_log_is_cut(monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize("first", ["hornet", None])
+def test_changes_of_owner_are_the_same_however_a_log_is_cut(first: str | None, monkeypatch: pytest.MonkeyPatch) -> None:
     """A third owner that appears in a later part says nothing of the second."""
-    fields = {3: {"owner": "keeper"}, 6: {"owner": "bee"}}
+    fields = {0: {"owner": first}, 3: {"owner": "keeper"}, 6: {"owner": "bee"}}
     for piece in (1, 500, 1000, 1500, json_lines.PIECE):
         monkeypatch.setattr(json_lines, "PIECE", piece)
         played = recording(rulebook(DATA), frames(fields))

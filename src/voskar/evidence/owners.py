@@ -14,12 +14,13 @@ def owners(held: Held) -> Iterator[Finding]:
     recording, window = held.recording, held.windows.of("hit")
     for frame, number, owner in recording.owner_changes:
         actor = recording.actors[number]
-        # a pool fires the shot again, for its first owner
-        if owner == actor.owner and recording.appears_after(number, frame - 1) == frame:
+        # a pool fires the shot again, for its first owner, or for the first time for one
+        if actor.owner in (owner, None) and recording.appears_after(number, frame - 1) == frame:
             continue
         events = held.ledger.about(actor.id, "reflect")
         if any(event.owner == owner and window.holds(frame - 1, event.frame) for event in events):
             continue
         last = max((event for event in events if event.frame < frame), key=lambda event: event.frame, default=None)
         mine = actor.owner if last is None else last.owner
-        yield of_actor("owner", frame, actor.id, f"belongs to {owner} from {frame} on", f"belongs to {mine}")
+        text = "belongs to nobody" if mine is None else f"belongs to {mine}"
+        yield of_actor("owner", frame, actor.id, f"belongs to {owner} from {frame} on", text)

@@ -295,6 +295,7 @@ class ColumnBuilder:
         name, text, owner = key
         kind = self._kind_of(name, text, wrong)
         number = self.numbers.get(name)
+        late = False
         if number is None:
             if not name:
                 raise wrong("id", "found an empty id")
@@ -311,8 +312,10 @@ class ColumnBuilder:
             actor = self.actors[number]
             if text != actor.logged_kind:
                 raise wrong("kind", f'"{name}" changes its kind from "{actor.logged_kind}" to "{text}"')
+            # the first owner that a log has in a later frame may be who has reflected the shot
+            late = self.kinds is not None and self.kinds[kind].changes_owner
         known = self.actors[number].owner
-        if owner is not None and known is None:
+        if owner is not None and known is None and not late:
             refuse_control(owner, lambda message: wrong("owner", message))
             ring = self._ring(name, owner)
             if ring:

@@ -202,7 +202,6 @@ class Rules(Struct, frozen=True):
     def may_leave(self, kind: str, x: float, y: float, step: float) -> bool:
         """Whether an edge may remove an actor of a kind that starts at a place and moves by up to `step` units."""
         bounds, motion = self.space.bounds, self.kinds[kind].motion
-        # in a corner one move may use up two bounces
         # in a corner one move may use up two bounces, so more than two are needed to be sure
         lasts = motion.at_edge == "bounce" and (motion.bounces or 0) > 1
         if bounds is None or lasts or not motion.edge_ends:
