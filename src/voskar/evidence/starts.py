@@ -131,9 +131,9 @@ class Starts:
                 return 0.0
             way = start.velocity if appearance.logs_velocity else start.step
             heads = angle_of(*way) if any(way) else appearance.moves
-            # a bend in its first step depends on the drawn direction, so nothing can be said
-            if jitter and self._is_turned(event):
-                return 0.0  # and another one would have been turned elsewhere
+            # a bend in its first step depends on the drawn direction or place, so nothing can be said
+            if (jitter and self._is_turned(event)) or self._may_turn(event, appearance):
+                return 0.0
             apart = math.remainder(heads - appearance.moves, 360.0)
         else:
             # an angle of 0 may also mean that none is logged
@@ -153,6 +153,17 @@ class Starts:
         ways = [angle_of(*way) for way in (start.velocity, start.step) if any(way)]
         centre = event.angle - self.drawn(event)
         return len(ways) < 2 or any(abs(math.remainder(way - centre, 360.0)) > EVEN for way in ways)
+
+    def _may_turn(self, event: SpawnEvent, appearance: Appearance) -> bool:
+        """Whether anything may turn it in its first moves that appears at a place which the game draws."""
+        emitter, rules = emitter_of(self.held, event), self.held.rules
+        if emitter is None or emitter.within is None:
+            return False
+        x, y = appearance.x, appearance.y
+        reach = 2.0 * math.hypot(*self.of(event).velocity) / float(rules.rate)
+        x0, y0, x1, y1 = rules.space.bounds or (-math.inf, -math.inf, math.inf, math.inf)
+        inside = x0 + reach <= x <= x1 - reach and y0 + reach <= y <= y1 - reach
+        return not inside or self._is_turned(event) or self.held.near_solid(rules.kinds[event.kind], (x, y), reach)
 
     def apart(self, event: SpawnEvent, appearance: Appearance) -> float:
         """Distance in units to where it should appear: anywhere in a box in which the game draws its place."""
