@@ -245,6 +245,9 @@ class _Look:
         if not fall and None not in rows:
             fell = [self._velocity(number)[1] for number in rows if number is not None]
             fall = min(abs(a - b) for a, b in pairwise(fell))
+        kind = self.held.kind_of(event.id or "")
+        if kind is not None:  # its own motion bends its first step too
+            fall += abs(kind.motion.acceleration[1]) / self.rate
         # the sign of a speed says nothing of height, so squares are compared only for speeds that go up
         if abs(shown - goal) > fall + SHARE * abs(goal) + 1e-6:
             up = self.held.rules.space.upwards
