@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 MOST_SAVED = 4.0
-"""Seconds of processor time that are saved at most."""
+"""Seconds of processor time that are saved at most: a quiet hour must not pay for a minute without pause."""
 
 
 class Allowance:
@@ -21,6 +21,7 @@ class Allowance:
         now = time.monotonic()
         more = (now - self._at) * self.share
         paid = min(self._owed, more / 2)
+        # a first look may cost more than minutes bring in; paid back at once, it would hold up all that follows
         self._owed -= paid
         self._left, self._at = min(self._left + more - paid, MOST_SAVED), now
         return self._left

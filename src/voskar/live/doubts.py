@@ -26,8 +26,10 @@ def own_roots(roots: Sequence[Root], since: int) -> Iterator[Root]:
     """What follows from findings before a frame: the first that is wrong with each actor from that frame on. They only
     seem to follow, from values that are unknown where a look begins."""
     for root, follows in roots:
+        # only a root from before the frame hides anything that is new in it
         known: set[str] = set()
         for at, finding in enumerate(follows if root.frame < since else ()):
+            # other values of events follow from states that are unknown here, so they say nothing by themselves
             is_act = CODES[finding.code].about in ("hit", "event") and finding.code != "event-values"
             if is_act and finding.frame >= since and finding.target not in known:
                 known.add(finding.target)
@@ -46,6 +48,8 @@ class Doubts:
 
     def learn(self, found: dict[Mark, What], known: Collection[Mark]) -> None:
         """`found` without the past, in frames where `known` is all there is."""
+        # nothing is ever taken off: a doubt that is wrong costs time to the next look, an alarm that is wrong costs
+        # trust
         self._doubted |= {_family(what) for key, what in found.items() if key not in known}
 
     def __contains__(self, what: What) -> bool:

@@ -36,6 +36,7 @@ class LastFrames:
         self._older.add(block)
         assert self._older.first is not None
         if self.least is not None and self.last - self._older.first >= self.least:
+            # the first frame of the younger one is the first that outlives the older one
             self._younger.add(block)
 
     @property

@@ -47,6 +47,7 @@ class LivePage:
 
     def logged(self, rules: Rules, recording: Recording) -> list[PageEvent]:
         """Poses of frames as they are logged."""
+        # a look comes after the poses that it judges, so most of them are there already
         first = max(self.until + 1, recording.first)
         return self._poses(rules, recording, first, recording.last) if first <= recording.last else []
 
@@ -56,11 +57,13 @@ class LivePage:
         first = max(self._sure + 1, recording.first)
         events = []
         if first <= recording.last:
+            # poses as they were logged give way to those as they were judged
             self._chunks = [chunk for chunk in self._chunks if chunk[1].first < first]
             assert found.verdict.seen is not None
             events = self._poses(rules, found.verdict.seen.recording, first, recording.last, forget)
             self._sure = recording.last
         frames = recording.first, recording.last
+        # the poses are in chunks of their own, so only what is known is sent again as a whole
         now = page_data(rules, recording, found, self.files, frames, draws=False).plain
         if forget is not None:
             self._chunks = [chunk for chunk in self._chunks if chunk[1].last >= forget]
@@ -84,6 +87,7 @@ class LivePage:
         self, rules: Rules, recording: Recording, first: int, last: int, forget: int | None = None
     ) -> list[PageEvent]:
         events, old = [], {} if forget is None else {"forget": forget}
+        # each browser drops what is forgotten itself, as chunks that it has are never sent again
         for chunk in packed_chunks(pose_chunks(rules, recording, BoxCatalog.of(rules), (first, last))):
             self.number += 1
             self._chunks.append((self.number, chunk))
@@ -95,11 +99,13 @@ class LivePage:
         """The page as it is now, None before the first look."""
         if self.known is None:
             return None
+        # frames have come since the last look, and the time axis ends with the last of them
         known = self.known | {"last": self.until, "whole": [self.known["whole"][0], self.until]}
         return render_live(known, [chunk for _, chunk in self._chunks], self.number)
 
     def since(self, number: int) -> Iterator[PageEvent]:
         """The news after an event, as far as they still hold."""
+        # a chunk that a look has replaced is not in the list any more, so no pose is sent twice
         for at, chunk in self._chunks:
             if at > number:
                 yield PageEvent(at, "poses", json.dumps(chunk._asdict()))

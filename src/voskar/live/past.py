@@ -29,6 +29,7 @@ def past_of(rules: Rules, recording: Recording) -> int | None:
     death = max((_death(kind) for kind in rules.kinds.values()), default=0)
     effect = max(_effects(rules), default=0)
     frozen = max(_hitstops(rules), default=0)
+    # one freeze may delay the blow, another one what comes of it
     return shot + death + effect + 2 * frozen + round(SPARE * rules.rate)
 
 
@@ -47,12 +48,14 @@ def _is_logged(rules: Rules, recording: Recording) -> bool:
     """Whether the recording shows whatever is spawned, and health, lives and counters of all that have them."""
     shown = {actor.kind for actor in recording.actors}
     counters = {name for kind in shown for name in rules.kinds[kind].counters}
+    # a shot that the log does not show may have been fired any time ago
     if not (rules.spawned <= shown and counters <= {*recording.counters.names}):
         return False
     poses = recording.poses
     for name in ("health", "lives"):
         logs = np.unique(poses.actor[~np.isnan(getattr(poses, name))])
         logging = {recording.actors[number].kind for number in logs}
+        # a kind in which nobody logs a value has it from what happened, all of it
         if any(getattr(rules.kinds[kind], name) is not None and kind not in logging for kind in shown):
             return False
     return True

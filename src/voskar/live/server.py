@@ -63,11 +63,13 @@ class PageServer:
     def send(self, events: Iterable[PageEvent]) -> None:
         """Sends news to everybody who has the page open."""
         for event in events:
+            # the queues of the readers belong to the thread of the loop
             self._loop.call_soon_threadsafe(self._pass_on, event)
 
     def stop(self) -> None:
         """Sends the end to all pages, and stops."""
         with self.lock:
+            # a page that comes back must not take the end for one that it has seen
             self.page.number += 1
             last = PageEvent(self.page.number, "ended", "")
         with contextlib.suppress(TimeoutError):
@@ -78,11 +80,13 @@ class PageServer:
         self._pass_on(last)
         for reader in self._readers:
             reader.put_nowait(None)
+        # the last event is to be on its way before its connection is closed
         await asyncio.sleep(0.1)
         await self._runner.cleanup()
 
     def _pass_on(self, event: PageEvent) -> None:
         for reader in self._readers:
+            # None ends the connection; a browser then asks for what it has missed
             reader.put_nowait(None if reader.qsize() > MOST_WAITING else event)
 
     def _serve(self) -> None:
@@ -97,6 +101,7 @@ class PageServer:
             self._error = error
             return
         finally:
+            # also after an error, or whoever waits for the server would wait for ever
             self._is_up.set()
         self._loop.run_forever()
 
@@ -108,6 +113,7 @@ class PageServer:
     async def _guard(self, request: web.Request, handler: Any) -> web.StreamResponse:
         own = {f"{name}:{self.port}" for name in (HOST, "localhost")}
         origin = request.headers.get("Origin")
+        # a page elsewhere may have this address called under another name, or call it itself
         if request.host not in own or (origin is not None and origin.removeprefix("http://") not in own):
             raise web.HTTPForbidden
         response: web.StreamResponse = await handler(request)
@@ -116,6 +122,7 @@ class PageServer:
     _guarded = web.middleware(_guard)
 
     def _check_token(self, request: web.Request) -> None:
+        # a comparison that takes as long whatever is wrong tells nobody how much was right
         if not secrets.compare_digest(request.match_info["token"].encode(), self.token.encode()):
             raise web.HTTPNotFound
 
@@ -124,6 +131,7 @@ class PageServer:
 
     async def _html(self, request: web.Request) -> web.Response:
         self._check_token(request)
+        # a page of an hour takes a while to write, and others want their events meanwhile
         text = await asyncio.to_thread(self._rendered)
         return web.Response(text=text or WAITING, content_type="text/html", headers=HEADERS)
 
@@ -139,6 +147,7 @@ class PageServer:
         response = web.StreamResponse(headers={**HEADERS, "Content-Type": "text/event-stream"})
         await response.prepare(request)
         reader: asyncio.Queue[PageEvent | None] = asyncio.Queue()
+        # before what was missed is read: what comes meanwhile is in the queue, and is not sent twice by its number
         self._readers.add(reader)
         number = int(after)
         try:

@@ -112,6 +112,7 @@ class Session:
     def _new_run(self) -> None:
         rate = 60.0 if self.header is None else float(meaning(self.header)["rate"])
         self._run = LastFrames(self._columns, None if self.forget is None else round(self.forget * rate))
+        # a glance needs its warm start and what it looks at, with windows of up to two seconds
         self._end = LastFrames(self._columns, round((WARM + GLANCE + 2) * rate))
         self._first: int | None = None
         """The first frame of the run, None before it."""
@@ -123,6 +124,7 @@ class Session:
         self._has_ended = False
         """Whether the rules have ended the run, as far as the last look saw."""
         known = self._columns()
+        # shared with every trial, so that a check of a block knows who came before
         self._actors = known.known, known.numbers, known.actors, known.owners
         """Everybody who has come in this run, as columns know them."""
         self._waiting: list[tuple[int, list[bytes]]] = []
@@ -176,6 +178,7 @@ class Session:
             begins = _begins(lines[0])
             end = next((at for at, line in enumerate(lines[1:], 1) if _begins(line)), len(lines))
             try:
+                # a run that is over is judged before anything of the next one is taken
                 if begins is not None and self._first is not None and self.problem is None:
                     self._end_run()
                 if begins == "recording":
@@ -189,6 +192,7 @@ class Session:
                     self._take(lines[:end])
             except InputError as error:
                 self.problem = error
+                # what comes after it is taken, if another recording begins there
                 found = found or error
             lines = lines[end:]
         if found is not None:
@@ -198,6 +202,7 @@ class Session:
         if not lines or self.problem is not None:
             return
         before = self.line
+        # the reader takes whole lines, as those of a file
         try:
             if self.header is None:
                 text = "found a frame, expected the header of a recording first"
@@ -223,6 +228,7 @@ class Session:
             if self._first is None:
                 self._first = trial.first
             self._last = trial.last
+            # a page shows poses before anything has judged them
             if self.draws:
                 self._fresh.append(trial)
             self._blocks.append(block)
@@ -268,6 +274,7 @@ class Session:
 
     def _end_run(self) -> None:
         """Judges a run that is over as a whole."""
+        # what was wrong in it is in the columns, and nothing adds to them later
         self._settle()
         self._judge_late(over=True)
         if self.draws and self.looked is not None:
@@ -286,6 +293,7 @@ class Session:
         """Judges what has come. `over`: nothing more will, so no finding waits for its window to pass. If it `explains`
         findings, which takes many times as long, the look has the values that the game seems to have otherwise. Raises
         InputError for more than columns hold, and ends the recording there."""
+        # the same frames would be judged the same
         if self._first is None or (self.last == self._judged and not (over or explains)):
             return self._taken(News())
         self._settle()
@@ -320,6 +328,7 @@ class Session:
         windows = self.windows.at(whole)
         late = max(windows.near, windows.widest)
         seen = max(round(GLANCE * rate), self.last - self._glanced)
+        # since the last glance, or findings between two glances would be seen by neither
         begin = max(self.last - round(WARM * rate) - late - seen, self._first)
         if begin < whole.first:  # the last glance was long ago, or windows are wide
             self._settle()
@@ -331,6 +340,7 @@ class Session:
         roots = [root for root, _ in shown.roots]
         roots += [finding for finding in shown.findings if CODES[finding.code].about in ("hit", "event")]
         roots = [root for root in roots if root.code != "event-values"]
+        # what comes from a missing past is over by then
         cold = recording.first + round(WARM * rate) if recording.first != self._first else recording.first
         near = (root for root in roots if max(cold, self._judged - late + 1) <= root.frame <= self.last - late)
         odd = {
@@ -340,6 +350,7 @@ class Session:
         }
         self._odd |= odd
         self._glanced, self._late_frames = self.last, late
+        # a claim whose window is open is looked at again
         self._claimed = [frame for frame in self._claimed if frame > self.last - late]
         return bool(self._odd)
 
@@ -370,6 +381,7 @@ class Session:
         self._has_ended = bool(found.ledger.ends)
         self.looked = Looked(rules, recording, found) if self.draws else None
         seen = self._seen_by(recording, over=over)
+        # the first look that begins elsewhere shows what a look without the past invents
         if recording.first != self._looked_from:
             self._learn(recording, [root for root, _ in verdict.roots], seen)
         self._looked_from, self._judged = recording.first, recording.last
@@ -386,15 +398,18 @@ class Session:
         """Judges hits, other claims and states from the first that a glance found odd on. A run that is over, in which
         nothing lands, needs a look at everything. Raises InputError as `look` does."""
         if self._first is None or self._has_ended:
+            # after the end nothing lands, which only a look at everything knows
             return self.look()
         self._settle()
         whole = self._recording(self._run)
+        # the end of a run depends on all of it
         if any(claim.event in ("over", "won") for claim in whole.claims):
             return self.look()
         rate, rules = float(whole.rate), self.book.rules(whole.rate)
         remembered, most = past_of(rules, whole), round(UNSURE * rate)
         past = most if remembered is None else min(remembered, most)
         since = min((frame for _, frame, _, _ in self._odd), default=whole.last - round(RECENT * rate))
+        # who is dead at both ends may have died any time ago
         if any_remains(whole, max(since - past, whole.first), max(since, whole.first)):
             past = most
         recording = cut(whole, max(since - past, whole.first), whole.last)
@@ -430,6 +445,7 @@ class Session:
         """The news of a look."""
         is_cold = recording.first != self._first
         every = {mark(finding): finding for finding in verdict.findings}
+        # a look that sees the whole run invents nothing
         what = subjects_of(recording, every.values())
         believed = {key for key in every if not is_cold or what[key] not in self._doubts}
         roots = [*verdict.roots, *(own_roots(verdict.roots, seen.since) if is_cold else ())]
@@ -439,11 +455,15 @@ class Session:
             if seen.holds(root) and mark(root) in believed and mark(root) not in self._reported
         }
         gone = {
-            key: finding for key, finding in self._reported.items() if finding.frame >= seen.since and key not in every
+            # a look withdraws only what it has seen itself
+            key: finding
+            for key, finding in self._reported.items()
+            if finding.frame >= seen.since and key not in every
         }
         self._reported = {key: finding for key, finding in self._reported.items() if key not in gone}
         self._reported |= {key: root for key, (root, _) in fresh.items()}
         for key, odd in self._odd.items():
+            # a finding that a look agrees with makes its kind worth many more looks
             self._refuted[odd] = self._refuted[odd] + 1 if key not in every else -REFUTED
         self._odd = {}
         return News(tuple(fresh.values()), tuple(gone.values()))
