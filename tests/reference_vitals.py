@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from voskar.core.rules import Motion, Respawn
+from voskar.core.rules import Attack, Motion, Respawn
 
 if TYPE_CHECKING:
     from tests.reference import Reference
@@ -352,9 +352,7 @@ class Vitals:
                         continue
                     attack = self.rules.attacks[hit.attack or ""]
                     ally = world.side(attacker) is not None and world.side(attacker) == world.side(name)
-                    its = attack.target
-                    harm = attack.damage > 0 or its.stun or its.knockback or its.launch or its.remove or its.home
-                    if not harm or (ally and not attack.friendly):
+                    if not harmful(attack) or (ally and not attack.friendly):
                         continue
                     if world.may_meet(attack, attacker, name, hit, hurt):
                         met = world.meeting(frame, attacker, hit, pose, name, hurt, there, respawn.clearance)
@@ -490,3 +488,15 @@ class Vitals:
         row = {"frame": frame, "event": "respawn", "id": name, "x": pose["x"], "y": pose["y"], "detail": old}
         world.events.append(row)
         self.protect(frame, name, world.kind[name].respawn)
+
+
+def harmful(attack: Attack) -> bool:
+    """Whether an attack can hurt, poison, stun, push, launch, send home or consume whom it hits."""
+    harm = attack.damage > 0
+    for case in attack.cases:
+        harm = harm or (case.damage is not None and case.damage > 0)
+    for its in [attack.target] + [case.target for case in attack.cases if case.target]:
+        harm = harm or its.damage > 0 or its.stun > 0 or its.remove or its.home
+        harm = harm or its.knockback is not None or its.launch is not None
+        harm = harm or (its.over_time is not None and its.over_time.damage > 0)
+    return harm

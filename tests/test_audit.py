@@ -117,6 +117,31 @@ def test_boxes_that_a_game_logs() -> None:
     assert found(data) == {"never-logged"}
 
 
+HURTS: list[tuple[str, Any]] = [
+    ("attacks.sting", {"target": {"over_time": {"damage": 1, "every": 5, "times": 3}}}),
+    ("attacks.sting", {"cases": [{"name": "soft", "if": {}, "damage": 1}]}),
+    ("attacks.sting", {"damage": 99, "cases": [{"name": "soft", "if": {}, "scale": 0.1}]}),
+    ("attacks.sting", {"damage": 99, "by_counter": {"of": "attacker", "counter": "wax", "factors": [0.1, 1]}}),
+    ("kinds.keeper.cases", [{"name": "thorns", "if": {}, "target": {"damage": 1}}]),
+]
+
+
+@pytest.mark.parametrize(("path", "value"), HURTS)
+def test_health_is_of_use_where_anything_takes_some(path: str, value: Any) -> None:
+    data = change(sound(), "attacks.sting", {"damage": 0})
+    assert "health-idle" in found(data)
+    assert "health-idle" not in found(change(data, path, value))
+
+
+def test_a_counter_that_is_there_from_the_start_needs_nobody_to_give_it() -> None:
+    data = change(sound(), "attacks.sting.if", {"attacker": {"counters": {"wax": ">= 1"}}})
+    data["kinds"]["hornet"]["counters"] = {"wax": {"start": 3}}
+    assert found(data) == set()
+    data["kinds"]["keeper"]["counters"] = {"guard": {"start": 3, "absorbs": True}}
+    data["kinds"]["keeper"]["respawn"] = {"after": 5, "keeps": ["guard"]}
+    assert found(data) == set()
+
+
 def test_inputs_budgets_and_what_multiplies() -> None:
     data = sound()
     data["kinds"]["hornet"]["emitters"] = {"spit": {**GUN, "when": {"hold": "fire"}}}

@@ -3,35 +3,56 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator, Mapping
 from difflib import get_close_matches
 
 from voskar.audit.findings import AuditedBook, AuditFinding, Check, KeyPath
-from voskar.core.rules import ActorCondition
+from voskar.core.rules import ActorCondition, Rules
 
 
 def never_given(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """A condition needs a counter that nothing gives."""
+    """A condition needs a counter that nothing gives, and that no kind starts with."""
     rules = audit.rules
-    names = {name for table in rules.tables for name in table.gives}
-    names |= {name for kind in rules.kinds.values() for name, rule in kind.counters.items() if rule.regen is not None}
+    names, starts = _changing(rules), _starts(rules)
     asked: list[tuple[KeyPath, str]] = []
     for attack in rules.attacks.values():
         path: KeyPath = ("attacks", attack.name, "if", "attacker", "counters")
-        asked += [((*path, name), name) for name in _needed(attack.if_.attacker)]
+        asked += [((*path, name), name) for name in _needed(attack.if_.attacker, starts)]
     for kind in rules.kinds.values():
         for emitter in kind.emitters:
             path = ("kinds", kind.name, "emitters", emitter.name, "if", "counters")
-            asked += [((*path, name), name) for name in _needed(emitter.if_)]
+            asked += [((*path, name), name) for name in _needed(emitter.if_, starts)]
     for where, name in asked:
         if name not in names:
             reason = f"no attack `gives` any {name}, so that it never has enough"
             yield audit.finding("never-given", where, reason, "name the counter in a `gives`, or take it out here")
 
 
-def _needed(condition: ActorCondition) -> list[str]:
+def _changing(rules: Rules) -> set[str]:
+    """The counters that anything changes."""
+    names = {name for table in rules.tables for name in table.gives}
+    for kind in rules.kinds.values():
+        names |= {name for name, rule in kind.counters.items() if rule.regen is not None or rule.absorbs}
+    return names
+
+
+def _starts(rules: Rules) -> dict[str, set[float]]:
+    """The values that counters start with, of kinds that declare them."""
+    found: dict[str, set[float]] = {}
+    for kind in rules.kinds.values():
+        for name, rule in kind.counters.items():
+            found.setdefault(name, set()).add(rule.start)
+    return found
+
+
+def _needed(condition: ActorCondition, starts: Mapping[str, Collection[float]]) -> list[str]:
     """The counters that must change before the condition can hold."""
-    return [name for name, needs in condition.counters.items() if not all(need.holds(0.0) for need in needs)]
+    return [
+        name
+        for name, needs in condition.counters.items()
+        # one that a kind does not declare starts at 0
+        if not any(all(need.holds(value) for need in needs) for value in (0.0, *starts.get(name, ())))
+    ]
 
 
 def no_health(audit: AuditedBook) -> Iterator[AuditFinding]:
@@ -98,12 +119,14 @@ def life_late(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 
 def clip_misspelt(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """A clip that a box names and its kind does not declare, though one of nearly that name."""
+    """A clip that a box names and its kind does not declare, though one of nearly that name. A clip that the recording
+    shows is right."""
+    shown = () if audit.recording is None else audit.recording.clips
     for kind, box, where in audit.boxes():
         for table in ("during", "except_during", "keys"):
             for clip in getattr(box, table) or {}:
                 near = get_close_matches(clip, kind.clips, n=1, cutoff=0.7)
-                if clip not in kind.clips and near:
+                if clip not in kind.clips and clip not in shown and near:
                     reason = f"{kind.name} declares no clip {clip}, but {near[0]}"
                     yield audit.finding("clip-misspelt", (*where, table, clip), reason, f'write "{near[0]}"')
 
@@ -131,10 +154,10 @@ def idle_key(audit: AuditedBook) -> Iterator[AuditFinding]:
             if twice:
                 reason = f"cell {twice[0]} has two keys, and the later one counts"
                 yield audit.finding("idle-key", (*where, "keys", clip), reason, "take one of them out")
-    names = {name for table in rules.tables for name in table.gives}
+    names = _changing(rules)
     for kind in rules.kinds.values():
         for name in sorted((kind.respawn.keeps if kind.respawn is not None else frozenset()) - names):
-            reason = f"no attack `gives` any {name}, so that there is nothing to keep"
+            reason = f"nothing changes {name}, so that there is nothing to keep"
             yield audit.finding("idle-key", ("kinds", kind.name, "respawn", "keeps"), reason, "name a counter, or none")
     for name, attack_table in audit.book.data.attacks.items():
         for side in ("attacker", "target"):

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 
 from voskar.audit.findings import AuditedBook, AuditFinding, Check, KeyPath
 from voskar.core.posing import Bounds, Posed
-from voskar.core.rules import Attack, Kind, Respawn, Role
+from voskar.core.rules import Attack, Consequences, Kind, Respawn, Role
 
 REACH = 2.0
 """Least distance of an enemy's reach from a place of return without i-frames, in sizes of the actor."""
@@ -180,15 +180,43 @@ def health_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
     for kind in audit.rules.kinds.values():
         if kind.health is None:
             continue
-        damages = [(damage, attack.name) for _, attack, damage in _hits(audit, kind) if attack.damage > 0]
+        landing = list(_hits(audit, kind))
+        damages = [(damage, attack.name) for _, attack, damage in landing if attack.damage > 0]
+        others = any(_takes(table) for table in _tables_on(audit, kind, [attack for _, attack, _ in landing]))
+        cases = [*kind.cases, *(case for _, attack, _ in landing for case in attack.cases)]
         where = ("kinds", kind.name, "health")
-        if not damages:
+        if not damages and not others and not any((case.damage or 0.0) > 0 for case in cases):
             reason = f"no attack that hurts can land on {kind.name}"
             yield audit.finding("health-idle", where, reason, "check layers and masks, or leave out the health")
-        elif kind.health > 1 and min(damages)[0] >= kind.health:
-            damage, name = min(damages)
-            reason = f"its {kind.health:g} health is gone at any hit: the weakest, {name}, takes {damage:g}"
-            yield audit.finding("health-idle", where, reason, "health = 1 says the same, or check the damages")
+        elif damages and kind.health > 1 and min(damages)[0] >= kind.health:
+            absorbs = any(rule.absorbs for rule in kind.counters.values())
+            varies = any(attack.by_counter or attack.damage_type or attack.least_damage for _, attack, _ in landing)
+            # whatever else takes from it, or less of it, makes its amount worth something
+            if not (varies or others or cases or absorbs):
+                damage, name = min(damages)
+                reason = f"its {kind.health:g} health is gone at any hit: the weakest, {name}, takes {damage:g}"
+                yield audit.finding("health-idle", where, reason, "health = 1 says the same, or check the damages")
+
+
+def _takes(table: Consequences) -> bool:
+    """Whether a table of consequences takes health from its side."""
+    return table.damage > 0 or (table.over_time is not None and table.over_time.damage > 0)
+
+
+def _tables_on(audit: AuditedBook, kind: Kind, landing: Sequence[Attack]) -> Iterator[Consequences]:
+    """The tables that may be done to a kind: by attacks that land on it, by its own, and by its counters."""
+    own = [audit.rules.attacks[box.attack] for box in kind.boxes if box.attack]
+    found = [attack.target for attack in landing] + [attack.attacker for attack in own]
+    found += [table for attack in own for table in (attack.clash.attacker, attack.clash.winner) if table is not None]
+    cases = [*kind.cases, *(case for attack in landing for case in attack.cases)]
+    found += [case.target for case in cases if case.target is not None]
+    found += [case.attacker for attack in own for case in attack.cases if case.attacker is not None]
+    # a block may hurt whoever hits it
+    found += [
+        case.attacker for other in audit.rules.kinds.values() for case in other.cases if case.attacker is not None
+    ]
+    found += [table for rule in kind.counters.values() for table in (rule.on_min, rule.on_max) if table is not None]
+    yield from found
 
 
 def doubles(audit: AuditedBook) -> Iterator[AuditFinding]:

@@ -90,12 +90,25 @@ def test_held_once_and_told_by_whom() -> None:
     assert (held, frames_of(ledger, "respawn")) == ([(1, "hornet-2")], [3])
 
 
-def test_what_does_no_harm_holds_nobody() -> None:
+POISON = {"damage": 1, "every": 2, "times": 3}
+HARM: list[tuple[dict[str, Any], list[int]]] = [
+    ({"target": {"gives": {"wax": 1}, "checkpoint": True}}, [1]),
+    ({"target": {"over_time": {"damage": -1, "every": 2, "times": 3}}}, [1]),  # it heals
+    ({"target": {"over_time": POISON}}, []),
+    ({"target": {"damage": 1}}, []),
+    ({"cases": [{"name": "wet", "if": {"target": {"tags": ["wet"]}}, "damage": 1}]}, []),
+    ({"cases": [{"name": "wet", "if": {"target": {"tags": ["wet"]}}, "target": {"over_time": POISON}}]}, []),
+]
+
+
+@pytest.mark.parametrize(("attack", "returns"), HARM)
+def test_what_does_no_harm_holds_nobody(attack: dict[str, Any], returns: list[int]) -> None:
     data = sting(keeper={"health": 1, "respawn": {"if_unsafe": "wait"}})
-    data["attacks"]["wax"] = {"damage": 0, "target": {"gives": {"wax": 1}, "checkpoint": True}}
+    data["kinds"]["keeper"]["tags"] = ["wet"]
+    data["attacks"]["wax"] = {"damage": 0, **attack}
     data["kinds"]["bush"] = {"boxes": {"b": {"role": "hitbox", "attack": "wax", "circle": 5, "mask": ["keeper"]}}}
     data["fixtures"] = [{"kind": "bush", "at": [0, 0]}]
-    assert frames_of(run(data, brush({"hornet": "#..."})), "respawn") == [1]
+    assert frames_of(run(data, brush({"hornet": "#..."})), "respawn") == returns
 
 
 PLACES = [

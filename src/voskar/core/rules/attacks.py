@@ -111,6 +111,13 @@ class Consequences(Struct, frozen=True):
     spawn: str | None = None
     reflect: Reflect | None = None
 
+    @property
+    def harms(self) -> bool:
+        """Whether its side is worse off by it."""
+        poisons = self.over_time is not None and self.over_time.damage > 0
+        takes = self.damage > 0 or poisons or self.stun or self.remove or self.home
+        return bool(takes or self.knockback or self.launch)
+
 
 Frozen = Literal["both", "attacker", "target", "all"]
 """The actors that a hit freezes."""
@@ -220,9 +227,11 @@ class Attack(Struct, frozen=True):
 
     @property
     def harms(self) -> bool:
-        """Whether its target is worse off by it: hurt, held, pushed, sent home or consumed."""
-        its = self.target
-        return bool(self.damage > 0 or its.stun or its.knockback or its.launch or its.remove or its.home)
+        """Whether its target may be worse off by it, by the attack itself or by one of its cases: hurt, poisoned, held,
+        pushed, sent home or consumed."""
+        damages = (self.damage, *(case.damage or 0.0 for case in self.cases))
+        tables = (self.target, *(case.target for case in self.cases if case.target is not None))
+        return any(damage > 0 for damage in damages) or any(table.harms for table in tables)
 
     @property
     def gives_iframes(self) -> bool:
