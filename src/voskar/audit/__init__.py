@@ -41,6 +41,7 @@ def audit(
     budget: int = BUDGET,
 ) -> list[AuditFinding]:
     """All findings of all checks but those `allowed`, by file, line and name; of several recordings each once."""
+    # rates differ, and durations with them
     cases = [AuditedBook(book, book.rules(recording.rate), recording, budget) for recording in recordings]
     cases = cases or [AuditedBook(book, book.rules(DEFAULT_RATE), None, budget)]
     found: dict[tuple[str, str, int | None, str], list[tuple[AuditedBook, AuditFinding]]] = {}
@@ -48,6 +49,7 @@ def audit(
         for name, check in CHECKS.items():
             for entry in check(one_book) if name not in allowed else ():
                 found.setdefault((entry.name, entry.file, entry.line, entry.key), []).append((one_book, entry))
+    # what an actor of its own rules takes over is reported at its kind
     kept = [finding for pairs in found.values() for finding in _once(pairs, cases) if not _is_taken_over(finding)]
     return sorted(
         kept, key=lambda problem: (problem.file, problem.line or 0, problem.name, problem.key, problem.reason)

@@ -46,6 +46,7 @@ class AuditedBook:
 
     def finding(self, name: str, where: KeyPath, reason: str, remedy: str) -> AuditFinding:
         """A finding at a key of the rulebook."""
+        # the key may be in a file that is included, or come from a kind that this one is `like`
         source = self.book.source
         problem = source.problem(stated_place(source, where), reason)
         return AuditFinding(name, problem.file or "", problem.line, problem.key or "", reason, remedy)

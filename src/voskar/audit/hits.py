@@ -88,6 +88,7 @@ def drained(audit: AuditedBook) -> Iterator[AuditFinding]:
             or target.health is None
         ):
             continue
+        # who is pushed away, or whose attacker is gone, is not hit in the next frame
         if (number == 0 or attack.ignores_iframes) and not attack.attacker.remove and attack.target.knockback is None:
             names.add(attack.name)
             rate = float(audit.rules.rate)
@@ -130,6 +131,7 @@ def knockback_short(audit: AuditedBook) -> Iterator[AuditFinding]:
     seen: dict[str, list[int]] = {}
     for hit in audit.ledger.hits():
         push = pushes.get((hit.frame, hit.target, hit.attacker))
+        # the push displaces in its last frame, too
         after = (push.until or 0) + 1 if push is not None else None
         key = (hit.attacker, hit.target, hit.attack)
         if after is not None and any(first <= after <= last for first, last in runs[key]):

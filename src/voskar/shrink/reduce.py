@@ -48,6 +48,7 @@ def reduced(
         tell(best)
         return True
 
+    # most findings need no more than the two, and then nothing else need be tried
     attempt(_only(best, about))
     while True:
         before = best
@@ -57,6 +58,7 @@ def reduced(
             _simpler(number, lambda: best, attempt)
         _sooner(lambda: best, attempt)
         attempt(_within(best))
+        # last, as it tries the most scenes, and the steps before have left few keys
         _needless(lambda: best, attempt)
         if best == before:
             return best
@@ -79,6 +81,7 @@ def _sooner(now: Callable[[], Script], attempt: Callable[[Script], bool]) -> Non
     own = now()
     first = min(_frames_in(own["parts"]), default=0)
     attempt({**_moved(own, -first), "frames": own["frames"] - first})
+    # claims that the finding needs lie at its end, so these lengths are the likely ones
     last = max((item["f"] for item in now().get("claims", ())), default=0)
     for frames in (last + 1, last + 2, last + 10, (last + now()["frames"]) // 2):
         if 0 < frames < now()["frames"] and attempt({**now(), "frames": frames}):
@@ -92,6 +95,7 @@ def _sooner(now: Callable[[], Script], attempt: Callable[[Script], bool]) -> Non
 def _needless(now: Callable[[], Script], attempt: Callable[[Script], bool]) -> None:
     """Without any key or entry that it can do without: in the end nothing is left to take."""
     for depth in range(1, DEPTH):
+        # a list, as the paths are those of the script before any is taken
         for path in list(key_paths(now(), depth)):
             candidate = copy.deepcopy(now())
             if path[0] not in HEAD and taken_out(candidate, path):
@@ -116,6 +120,7 @@ def _within(script: Script) -> Script:
                 own[name] = {key: frames for key, text in part[name].items() if (frames := _cut(text, last))}
         if not own.get("hold", True):
             del own["hold"]  # but no tags are said to be none
+        # a counter without keys goes, but a table of counters says which there are
         if "counters" in part:
             counters = {name: [key for key in keys if key["f"] <= last] for name, keys in part["counters"].items()}
             own["counters"] = {name: keys for name, keys in counters.items() if keys}
@@ -150,6 +155,7 @@ def _moved(value: Any, by: int) -> Any:
     found = {}
     for name, entry in value.items():
         if name == "f":
+            # a frame before the first key becomes 0: parts are there from the first frame on
             found[name] = max(entry + by, 0)
         elif name in ("present", "hidden"):
             found[name] = _moved_ranges(entry, by)
@@ -194,6 +200,7 @@ def _simpler(number: int, now: Callable[[], Script], attempt: Callable[[Script],
         return attempt(candidate)
 
     own = [key for key in OPTIONAL if key in now()["parts"][number]]
+    # all at once first: most parts need none
     if not change(**dict.fromkeys(own)) and len(own) > 1:
         for key in own:
             change(**{key: None})
@@ -212,17 +219,20 @@ def _simpler(number: int, now: Callable[[], Script], attempt: Callable[[Script],
             held, left = now()["parts"][number]["hold"], pieces[:place] + pieces[place + 1 :]
             if left and change(hold={**held, button: ",".join(left)}):
                 continue
+            # a press is often enough where a button was held
             first = pieces[place].partition("-")[0]
             change(hold={**held, button: ",".join([*pieces[:place], first, *pieces[place + 1 :]])})
             place += 1
     own = now()["parts"][number]["way"]
     points = [(key["f"], key["at"][0], key["at"][1]) for key in own]
     leaps = {key["f"] for key in own if key.get("ease") == "jump"}
+    # most actors may stand still
     if len(points) > 1 and not change(way=[own[0]]) and not change(way=[own[-1] | {"f": own[0]["f"]}]):
         for slack in SLACKS:
             if change(way=way(points, leaps, slack)):
                 break
     size = max(len(now()["parts"][number]["way"]) // 4, 1)
+    # a long way is straightened, as a scene for each of its keys would take minutes
     while size and len(now()["parts"][number]["way"]) < MANY:
         place = 1
         while place < len(own := now()["parts"][number]["way"]) - 1:

@@ -73,6 +73,7 @@ def _part(name: str, own: Mapping[int, Mapping[str, Any]], length: int, delay: i
     pushes = [{"f": frame + delay, "by": pose["push"]} for frame, pose in sorted(own.items()) if pose.get("push")]
     part |= {"pushes": pushes} if pushes else {}
     tags = sorted({tag for pose in own.values() for tag in pose.get("tags") or ()})
+    # an empty list of tags says that there are none, which no list does not
     shown = {
         tag: ranges(frame + delay for frame, pose in own.items() if tag in (pose.get("tags") or ())) for tag in tags
     }
@@ -130,6 +131,7 @@ def _leaps(own: Mapping[int, Mapping[str, Any]], delay: int) -> set[int]:
 def way(points: Sequence[tuple[int, float, float]], leaps: set[int], slack: float = EXACT) -> list[Script]:
     """Keys such that every point lies within `slack` of the straight lines between them."""
     kept = {0, len(points) - 1}
+    # a leap begins a new stretch, or its two sides would be joined by a line
     starts = [0, *(k for k, point in enumerate(points) if k and point[0] in leaps), len(points)]
     for start, end in pairwise(starts):
         kept |= {start, end - 1} | _bends(points, start, end - 1, slack)
@@ -181,6 +183,7 @@ def _clips(own: Mapping[int, Mapping[str, Any]], delay: int) -> list[Script]:
             since = max(begun + delay, 0)
             if keys and since <= keys[-1]["f"]:
                 since = frame + delay  # it goes back in itself: a script lets it begin here
+            # it began before the scene, which tick says, and an earlier key would hide one that is there
             keys.append({"f": since, "clip": clip})
             running = clip, begun
     return keys
@@ -208,6 +211,7 @@ def _hold(parts: Sequence[Script], frames: Sequence[Mapping[str, Any]], delay: i
             part = by_id.get(item["id"])
             if part is None:
                 continue
+            # an input may only aim
             if item.get("down", True):
                 held.setdefault((item["id"], item["button"]), []).append(number + delay)
             aims = part.get("aims", [])
@@ -250,6 +254,7 @@ def _value(value: Any) -> str:
         return "{ " + ", ".join(f"{_key(name)} = {_value(text)}" for name, text in value.items()) + " }"
     if isinstance(value, list | tuple):
         return "[" + ", ".join(map(_value, value)) + "]"
+    # coordinates of a game are mostly whole, and shorter so
     if isinstance(value, float) and value.is_integer() and abs(value) < 1e15:
         return str(int(value))
     return json.dumps(value, ensure_ascii=False)

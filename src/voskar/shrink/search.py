@@ -134,10 +134,12 @@ class Search:
         best: tuple[list[dict[str, Any]], Script, Roots] | None = None
         for entries in spreads:
             self.others, script = None, script_of(header, entries)
+            # fewer other findings are worth more frames
             if self.shows(script) and (best is None or len(self.others or ()) < len(best[2])):
                 best = list(entries), script, self.others or frozenset()
             elif best is not None:
                 break  # frames further away bring findings of their own
+            # no wider spread can be better
             if best is not None and not best[2]:
                 break
         if best is None:
@@ -180,6 +182,7 @@ class Search:
         self.tried += 1
         rules = self._rules_at(played.rate) if book is None else book.rules(played.rate)
         seen = replayed(rules, played, windows=self.windows, resync=self.resync)
+        # half of a check are the reasons, which most scenes need not have
         bare, _ = compared(seen, windows=self.windows, explains=False)
         if not self._may_be(bare):
             return False
@@ -216,6 +219,7 @@ def _damage(finding: Finding) -> float | None:
 
 
 def _are_near(values: Sequence[float], others: Sequence[float]) -> bool:
+    # an account with another number of numbers says something else
     pairs = zip(values, others, strict=False)
     return len(values) == len(others) and all(abs(a - b) <= max(NEAR, NEAR * abs(a)) for a, b in pairs)
 
