@@ -45,12 +45,14 @@ class Verdicts:
         if self.folder is None or self.fresh:
             return None
         try:
+            # the files of the last time say which to look at, not what was in them
             names = msgspec.json.decode(get(self.folder / _name(question, "files")) or b"", type=list[str])
             digests = [(name, self._digest(name)) for name in names]
             if any(digest is None for _, digest in digests):
                 return None
             name = _name(question, digests)
             kept = msgspec.json.decode(get(self.folder / name) or b"", type=_KeptVerdict)
+            # one that was copied or renamed by hand would answer for another recording
             return kept.result if kept.name == name else None
         except (ValueError, RecursionError, msgspec.MsgspecError):  # rubbish
             return None
@@ -58,6 +60,7 @@ class Verdicts:
     def put(self, question: object, result: Result, files: Files) -> None:
         """Keeps what a question came to, and what was read for it. A result that says that a file could not be read is
         not kept, nor one of files that changed meanwhile."""
+        # a page is a file that may be gone by the next time
         if self.folder is None or result.error is not None or result.page is not None or None in files.values():
             return
         digests = sorted((os.path.relpath(path), digest) for path, digest in files.items())
@@ -70,6 +73,7 @@ class Verdicts:
         put(self.folder / place, verdict)
         put(self.folder / _name(question, "files"), names)
 
+    # two files a verdict
     def prune(self) -> None:
         """Leaves no more than some."""
         if self.folder is not None:
@@ -84,6 +88,7 @@ class Verdicts:
 def _name(question: object, files: Iterable[object]) -> str:
     """Where an answer is kept: for the program, the question, and what the files hold."""
     digest = blake2b(program(), digest_size=20)
+    # the length before each part, or two questions could run into the same bytes
     for part in (repr(question), repr(files)):
         data = part.encode(errors="surrogateescape")
         digest.update(len(data).to_bytes(8, "big") + data)

@@ -81,6 +81,7 @@ class Cluster:
             client.wait_for_workers(1, timeout=PATIENCE)
         except TimeoutError:
             raise self._lost("has no workers") from None
+        # a worker of another version would give other verdicts, and nobody would see why
         found = client.run(program, on_error="return")
         for worker, other in sorted(found.items()):
             if isinstance(other, OSError):
@@ -116,6 +117,7 @@ class Cluster:
         number = 0
         try:
             while number < len(items):
+                # enough for every thread to have the next piece there when it ends one
                 while waiting and len(going) < max(AHEAD * threads, 1):
                     at = waiting.pop()
                     own = [name for name in _names(items[at]) if name not in shared]
@@ -258,10 +260,12 @@ def _put(room: Path, files: Mapping[str, bytes]) -> None:
     room.mkdir(parents=True, exist_ok=True)
     for name, content in files.items():
         path = Path(os.path.normpath(_in(room, name)))
+        # what comes from elsewhere writes into its own folder and nowhere else
         if not path.is_relative_to(str(room).removesuffix(f"/{DEEP}")):
             raise OSError(f"{name} leads out of the folder of the work")
         if not path.exists():
             path.parent.mkdir(parents=True, exist_ok=True)
+            # others may be writing the same file on this machine
             part = path.with_name(f".{path.name}.{os.getpid()}.{threading.get_ident()}.part")
             part.write_bytes(content)
             part.replace(path)

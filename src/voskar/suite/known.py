@@ -28,11 +28,13 @@ class KnownFindings:
             if any(match.until is None or self.today <= match.until for match in matches):
                 known.append(fault)
             else:
+                # it fails again, with the reason that was once good enough
                 past = "".join(f" (was known until {match.until}: {match.reason})" for match in matches)
                 left.append(replace(fault, text=f"{fault.text}{past}"))
         if not known:
             return replace(result, faults=tuple(left))
         causes = {fault.cause for fault in left}
+        # an explanation of known findings alone would seem to be news
         explained = tuple(explanation for explanation in result.explanations if explanation.cause in causes)
         counts = f"{result.counts}, {len(known)} known"
         return replace(result, faults=tuple(left), known=tuple(known), explanations=explained, counts=counts)

@@ -57,6 +57,7 @@ def margins(job: MarginJob) -> list[Margin]:
     bases = [_base(job.rulebook, recording, job.within) for recording in job.recordings]
     variants = bases[0].variants
     leaf = next(leave for leave in variants.leaves if leave.path == job.path)
+    # a value of a kind that is nowhere in the recordings has no margins that these could show
     met = [base for base in bases if base.meets(leaf)]
 
     def noticed(value: Any) -> bool:
@@ -88,6 +89,7 @@ class _Base:
 
     def notices(self, rules: Rules, leaf: Leaf) -> bool:
         """Whether the recording would disagree with such rules where it does not disagree with the own."""
+        # most values change no event, and a replay is a third of a check
         if leaf.path[0] in ("attacks", "contact", "goal") and replay(rules, self.recording).events == self.events:
             return False  # these show in the ledger, if at all
         verdict, _ = check(rules, self.recording, windows=self.windows, explains=False)

@@ -28,6 +28,7 @@ def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
     It is what the strictest schema for it asks for. Times are all 0 and the date is the first of all, so that the same
     suite gives the same bytes.
     """
+    # their schema knows failures, of what is wrong, and errors, of what could not be tried
     failures, errors = (
         sum(bool(result.faults) for result in results),
         sum(result.error is not None for result in results),
@@ -96,6 +97,7 @@ class Common:
 def common(results: Sequence[Result]) -> list[Common]:
     """Causes found in at least two recordings, those in the most first."""
     counts: dict[str, list[int]] = {}
+    # once for each recording: a cause that one has often is not one that many have
     for result in results:
         for cause, count in Counter(fault.cause for fault in result.faults if fault.cause).items():
             counts.setdefault(cause, []).append(count)
@@ -187,6 +189,7 @@ def read(path: str) -> tuple[list[Result], list[Covered] | None]:
         if odd is not None:
             raise ValueError(f'found the group "{odd.group}", expected one of {", ".join(GROUPS)}')
     except (ValueError, RecursionError, msgspec.MsgspecError) as error:
+        # an older report may lack what the merged one says
         hint = "write one with voskar suite --report part.json"
         raise InputError(Problem(f"not the JSON report of a suite: {error}", file=path, hint=hint)) from None
     if report.version != VERSION:

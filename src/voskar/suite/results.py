@@ -89,6 +89,7 @@ def result_of(
     if found.differs is not None:
         counts.append(f"{found.differs.same} events of the baseline")
     roots = len(verdict.roots)
+    # as `check` says it, so that a report and a terminal can be compared
     entry = tuple(
         Explained(explained.cause(explanation), explained.sentence(explanation, found.variants, roots))
         for explanation in found.explanations

@@ -37,6 +37,7 @@ def rulebook(path: str) -> Rulebook:
 
     place = os.getcwd(), path
     files, book = _rulebooks.get(place, ({}, None))
+    # one that was written again meanwhile is read again
     if book is not None and all(digest is not None and digest_of(name) == digest for name, digest in files.items()):
         for name, digest in files.items():
             note(name, digest)
@@ -82,6 +83,7 @@ def run_job(job: Job, *, coverage: bool = False, pages: str | None = None) -> Re
         played,
         statements,
         earlier,
+        # the windows of a job stand in the suite, which has been checked already
         windows=parse_windows([job.within]),
         tolerance=job.tolerance,
         resync=job.resync,
@@ -125,6 +127,7 @@ def run_suite(
 ) -> Iterator[Result]:
     """The results, in the order of the jobs, as soon as each and all before it are done. What `verdicts` has kept is
     not judged again, unless pages are to be written."""
+    # a page is to be there, which a kept verdict does not write
     kept = [None if pages is not None else verdicts.get((job, coverage)) for job in jobs]
     todo = [job for job, result in zip(jobs, kept, strict=True) if result is None]
     done = engine(partial(judge, coverage=coverage, pages=pages), todo, lambda job: (_lost(job), ()), _size)
@@ -142,6 +145,7 @@ def audit_rulebooks(suite: Suite, verdicts: Verdicts) -> Iterator[Result]:
     from voskar.files.recording import load_recording
 
     for name in dict.fromkeys(job.rulebook for job in suite.jobs):
+        # what the audit says depends on all recordings of the rulebook
         recordings = [job.recording for job in suite.jobs if job.rulebook == name]
         question = ("audit", name, recordings, sorted(suite.allow))
         known = verdicts.get(question)
@@ -212,11 +216,13 @@ class Processes:
     ) -> Iterator[R]:
         """The results. Where a process is killed, what it and its fellows had not done is tried again, each by
         itself."""
+        # a process costs more than half a second, and a debugger sees nothing in it
         if self.workers <= 1 or len(items) == 1:
             yield from map(function, items)
             return
         done = 0
         with _workers(min(self.workers, len(items))) as pool:
+            # the longest one begun last would keep all others waiting
             first = sorted(range(len(items)), key=lambda at: -weight(items[at])) if weight else range(len(items))
             submitted = {at: pool.submit(function, items[at]) for at in first}
             futures = [submitted[at] for at in range(len(items))]
@@ -228,6 +234,7 @@ class Processes:
                 pass
             else:
                 return
+        # one by one, so that only the one that kills its process is lost
         for item in items[done:]:
             yield _alone(function, item, lost)
 
@@ -260,6 +267,7 @@ def _workers(count: int) -> Iterator[ProcessPoolExecutor]:
     try:
         yield pool
     except BaseException:
+        # `shutdown` would wait for work that nobody wants any more
         processes = list((getattr(pool, "_processes", None) or {}).values())
         pool.shutdown(wait=False, cancel_futures=True)
         for process in processes:

@@ -45,6 +45,7 @@ def trials_of(
     """Some variants on every recording: one variant after the other."""
     first = _changes(axes, points[0]), _lag(axes, points[0])
     fields = {"reactions": None, "within": (), "resync": True, "actor": None, **options}
+    # all recordings of a variant one after the other: a search may stop between two variants
     return [
         Trial(point, rulebook, recording, _changes(axes, point), _lag(axes, point), first, **fields)
         for point in points
@@ -64,6 +65,7 @@ def trials(
 ) -> list[Trial]:
     """Every variant on every recording: one recording after the other, the last axis fastest."""
     points = list(product(*(range(len(axis.values)) for axis in axes)))
+    # every variant is compared with the same one, whichever worker has it
     first = _changes(axes, points[0]), _lag(axes, points[0])
     return [
         Trial(
