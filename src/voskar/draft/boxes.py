@@ -34,6 +34,7 @@ class BoxDraft(LoggedDraft):
                 logged[name] = bare
                 self.kinds[name].boxes += [self.logged_box(box, "hurtbox", name) for box in bare]
             elif logged[name] and name not in self.attackers:
+                # nothing hits it and it hits nobody, but it may be stood on
                 self.kinds[name].boxes += [self.logged_box(box, "body", name) for box in logged[name]]
                 self.unknown.append(f"{name}: what its boxes are for, as no hit is claimed of it")
         bodies = {name: self._rects(name) for name in self.targets if logged[name]}
@@ -42,11 +43,13 @@ class BoxDraft(LoggedDraft):
             for name in self.attackers
             if logged[name] and name not in self.targets
         }
+        # one of the two sides is enough, so that the other one can be told from it
         fits: Fits = {}
         for attacker in self.attackers:
             groups = self._groups(attacker)
             for group, target in ((attack_group, target) for attack_group in groups for target in attack_group.targets):
                 if attacker in hits and target in bodies:
+                    # both are known, and nothing is left to find out
                     continue
                 known, of_attacker = bodies.get(target, []), False
                 if not known and attacker in hits:
@@ -94,6 +97,7 @@ class BoxDraft(LoggedDraft):
         own: dict[str, Extents] = {}
         for (attacker, _, other), shared in fits.items():
             least = own.get(attacker)
+            # who reaches least says most of how large the body is
             if (
                 other == target
                 and shared is not None
@@ -106,6 +110,7 @@ class BoxDraft(LoggedDraft):
             self.kinds[target].boxes.append(BoxGuess("body", "hurtbox", keys))
             return
         attacker = min(own, key=lambda name: own[name].wide * own[name].high)
+        # the boxes of the attacker are known, so all of the reach is the body's, else half of it and half as much again
         shared, share = own[attacker], 2.0 if attacker in hits else 1.5
         if _are_round(own.values()):
             keys = {"circle": Value(shown(share * shared.wide / 2), _parted(shared))}
@@ -180,6 +185,7 @@ class BoxDraft(LoggedDraft):
             ups.append(shared.up - off)
             aheads.append(shared.ahead)
         if sizes:
+            # a rectangle without a size is no box
             rect = [max(median(values), 1.0) for values in zip(*sizes, strict=True)]
             text = f"[{shown(rect[0])}, {shown(rect[1])}]"
             why = why or "the rest of the reach of both"

@@ -30,6 +30,7 @@ class ClipDraft(Seen):
             # the first and the last cell of a run may be cut off
             lengths = Counter(length for cells in groups for length in _lengths(cells)[1:-1])
             if lengths:
+                # most frames of one game may be of one cell, so one length has to be nearly all there is
                 (length, count), total = lengths.most_common(1)[0], sum(lengths.values())
                 if count > FEW and count >= 0.8 * total:
                     why = f"{count} of {counted(total, 'cell')} are shown for {counted(length, 'frame')}"

@@ -73,8 +73,10 @@ def fitted(
     windows, groups = list(windows), _groups(pair, np.flatnonzero(idle))
     fits = _boxes(dx, dy, windows, idle, groups, lead)
     rounds = _circles(np.hypot(dx, dy), windows, idle, groups, np.hypot(*lead))
+    # rectangles unless circles do better: what is not known is a rectangle
     is_round = _is_better(rounds, fits, claims)
     chosen = rounds if is_round else fits
+    # of those that are as good, neither the tightest nor the widest
     best = sorted(chosen, key=lambda fit: fit.wide * fit.high)[len(chosen) // 3]
     wides, highs = {fit.wide for fit in chosen}, {fit.high for fit in chosen}
     least, most = (min(wides), min(highs)), (max(wides), max(highs))
@@ -140,6 +142,7 @@ def _unevenness(inside: Bools) -> float:
     after = np.arange(EARLY + 1)[None, :] >= began[:, None]
     left = np.where((~inside & after).any(axis=1), np.argmax(~inside & after, axis=1), EARLY + 1)
     early = (left - 1)[met & (left <= EARLY)]  # of others i-frames may have run out
+    # of two hits nothing can be said to be even
     if len(early) < LEAST:
         return float("inf")
     return float(np.minimum(np.abs(early - np.median(early)), LAG).sum() + max(float(np.median(early)) - LAG, 0.0))

@@ -37,6 +37,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         """Everything, in the order of a rulebook."""
         if not self.pairs:
             self.unknown.append("no hit is claimed of two that are shown: claim hits with attacker and target")
+        # in this order: boxes need to know who wraps, attacks which boxes there are, lives what attacks take
         self._sides()
         self.wraps()
         self.clips()
@@ -69,6 +70,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
                 late += falls[:1]
         usual, count = Counter(late).most_common(1)[0] if late else (0, 0)
         if not usual or count <= FEW or count < 0.8 * len(late):
+            # a habit of the game is to be seen again and again
             return []
         words = f"{counted(usual, 'frame')} after health falls, {count} of {len(late)} times"
         return [f"hits are claimed {words}: check with --within hit=0,{usual}"]
@@ -92,6 +94,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
             todo[:0] = [(other, 1 - side) for other in sorted(links[name])]
             todo[:0] = [(owner, side) for owner in owners.get(name, ()) if owner in links]
         joined = {name for names in links.values() for name in names}
+        # a game in which some hit their own has no two sides
         if any(colour[attacker] == colour[target] for attacker, target in self.pairs) or not joined:
             return
         if self._parts(links, owners) > 1:
@@ -160,6 +163,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         known = [keys[key].text for keys in tables for key in ("target.iframes", "iframes") if key in keys]
         lapse = max((int(text.strip('"f')) for text in known), default=0)
         again = self._again(claims, lapse)
+        # without i-frames nothing else keeps a touch from a hit in every frame
         if again or not known:
             why = f"none of {counted(len(pairs), 'pair')} hits twice"
             made.keys["rehit"] = Value('"once"', why + (f", and {again} come as near again" if again else ""))

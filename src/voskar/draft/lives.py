@@ -50,6 +50,7 @@ class LifeDraft(Seen):
             if len(values := self._column(played, target, "health")) and not np.isnan(values).all()
         ]
         own = self.kinds[target]
+        # a kind that is only healed has no health to lose
         if logged and not any(claim.damage is None or claim.damage > 0 for _, claim in self._of_target(target)):
             self.unknown.append(
                 f"{target}: what hurts it: nothing here does, and its health stays at {shown(max(logged))}"
@@ -70,6 +71,7 @@ class LifeDraft(Seen):
             or self._vanishes(self.recordings[number], claim.target, claim.frame)
             for number, claim in hits
         )
+        # some of its hits may have been blocked
         if gone >= 0.7 * len(hits):
             attacker = next(text for text, name in sorted(self.pairs) if name == target)
             group = next(group for group in self._groups(attacker) if target in group.targets)
@@ -95,6 +97,7 @@ class LifeDraft(Seen):
                 ]
                 if took and min(took) > 0:
                     lives.append((sum(took[:-1]), sum(took)))
+        # whoever dies of each hit has 1, whatever they take
         if lives and not any(low for low, _ in lives):
             return Value("1", f"one hit is enough before {counted(len(lives), 'death')}")
         for _, most in sorted(lives, key=lambda count: count[1]):
@@ -120,12 +123,14 @@ class LifeDraft(Seen):
             if sum(holds(pair, usual) for pair in pairs) < len(pairs) / 2
         }
         rest = [pair for attack, pairs in spells.items() if attack not in own for pair in pairs]
+        # an attack whose spells are of another length than most has i-frames of its own
         for attack, entries in own.items():
             self._immune_for(self.attacks[attack].keys, "target.iframes", entries)
         if self._immune_for(self.kinds[target].keys, "iframes", rest):
             return
         gaps = self._ignored(target)
         agreed = agreed_on(gaps, ends=False)
+        # a single length could be chance; so many frames of touching could not
         if agreed is not None and agreed[0] and (agreed[1] < FAR or agreed[0] > SHORT):
             low, high, count = agreed
             value = roundest(low, high + 1) if high <= NARROW * low else low
@@ -205,6 +210,7 @@ class LifeDraft(Seen):
             down, back = self._ends(played, target)
             for name, frames in hits.items():
                 ends = {frame for text, frame in (*down, *back) if text == name} | {*frames, *played.resets}
+                # a death ends the i-frames with the life
                 for frame in sorted(frames.keys() - {frame for text, frame in down if text == name}):
                     until = min((end for end in ends if end > frame), default=played.last + 1)
                     spell = self._immune_after(played, name, frame, until)
@@ -265,6 +271,7 @@ class LifeDraft(Seen):
         for claim in played.claims:
             if claim.event in found and self._kind(played, claim.id) == kind:
                 found[claim.event].append((claim.id or "", claim.frame))
+        # a claim says more than a bar, which may be shown late
         if not found["down"]:
             for actor in played.actors:
                 if actor.kind != kind:
@@ -286,6 +293,7 @@ class LifeDraft(Seen):
         resets: list[str] = []
         at_start = True
         for played, name, down in deaths:
+            # a mark puts everybody back, and says nothing of returns
             kind = self._kind(played, name)
             back = [frame for text, frame in self._ends(played, kind)[1] if text == name and frame > down]
             if not back or any(down < mark <= back[0] for mark in played.resets):
@@ -304,6 +312,7 @@ class LifeDraft(Seen):
             resets += [sent] if sent else []
         if not waits:
             return None
+        # who waits longer is kept by something else
         keys = [f'after = "{min(waits)}f"']
         if len(resets) >= FEW and resets.count(resets[0]) >= 0.8 * len(waits):
             keys.append(f'resets = "{resets[0]}"')

@@ -56,6 +56,7 @@ class LoggedDraft(Seen):
                     open_in.append(set(played.boxes.of(int(played.poses.logged[row]))))
             for name in names if len(open_in) >= FEW else ():
                 often = sum(name in ids for ids in open_in) >= MOSTLY * len(open_in)
+                # a box that is open all the time is a body
                 if often and sum(name in pose for pose in poses) <= SELDOM * len(poses):
                     found[name].add(group.name)
         return found
@@ -67,6 +68,7 @@ class LoggedDraft(Seen):
         values = np.array(seen)
         x0, y0, x1, y1 = np.median(values, axis=0).tolist()
         size, middle = (x1 - x0, y1 - y0), ((x0 + x1) / 2, (y0 + y1) / 2)
+        # cells that are sometimes open and sometimes not are decided by something else
         alike, windows = bool((np.ptp(values, axis=0) < 0.01).all()), self._windows(name, kind)
         if not alike or windows is None:
             why = "its place changes" if not alike else "no cell says when it is open"
