@@ -158,7 +158,7 @@ class Driven:
         for name, emitter in sorted(owners, key=lambda own: self.is_new(own[0])):
             if not self.is_new(name) or self.world.kind[name].logged_kind not in fired:
                 self.pull(frame, name, emitter)
-            if self.fired.get((name, emitter.name)) == frame:
+            if self.fired.get((name, emitter.name)) == frame and not self.is_new(name):
                 fired.add(emitter.fan.kind)
         for name in sorted(self.leaving):
             self.world.events.append({"frame": frame, "event": "removed", "id": name, "detail": "edge"})
@@ -391,14 +391,15 @@ class Driven:
         return count
 
     def is_new(self, name: str) -> bool:
-        """Whether a logged actor is shown since this frame."""
-        return name not in self.bodies and self.last_poses.get(name, {"hidden": True})["hidden"]
+        """Whether a logged actor that something spawns is shown since this frame."""
+        logs = name not in self.bodies and self.world.kind[name].logged_kind in self.rules.spawned
+        return logs and self.last_poses.get(name, {"hidden": True})["hidden"]
 
     def is_fired_later(self, name: str, by: str) -> bool:
         """Whether a logged actor is new, and fired after an actor has fired, or by it."""
         kind, owner = self.world.kind[name].logged_kind, self.world.owner[name]
         own = {emitter.fan.kind for emitter in self.world.kind[by].emitters}
-        later = kind in own if owner is None else owner >= by and kind in self.rules.spawned
+        later = kind in own if owner is None else owner >= by
         return later and self.is_new(name)
 
     def shoot(self, frame: int, name: str, pose: dict[str, Any], emitter: Emitter) -> None:

@@ -161,6 +161,7 @@ class _Body:
         self.name = course.actor.id
         self.within, self.tolerance = held.within("poses"), held.tolerance_of(self.name)
         self.pushes = held.ledger.about(self.name, "knockback")
+        self.homes = held.ledger.about(self.name, "home")
         self.number = recording.numbers[self.name]
         poses = recording.poses
         self.rows = poses.rows_of(self.number)
@@ -384,7 +385,9 @@ class _Body:
             yield of_actor("respawn-late", event.frame, self.name, text, f"back in {event.frame}")
             return
         place = float(poses.x[row]), float(poses.y[row])
-        if math.dist(place, goal) > self.tolerance:
+        # the other one of a pair that returns in the same frame sends it home, which is compared there
+        sent = any(entry.frame == event.frame for entry in self.homes)
+        if math.dist(place, goal) > self.tolerance and not sent:
             text = f"is at ({place[0]:g}, {place[1]:g}) in {event.frame}"
             words = f"back in {event.frame} at ({goal[0]:g}, {goal[1]:g})"
             yield of_actor("respawn-place", event.frame, self.name, text, words)

@@ -9,7 +9,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from voskar.core.emitters.aim import angle_of, direction
-from voskar.core.emitters.births import draw
+from voskar.core.emitters.births import draw, speed_of
 from voskar.core.ledger.events import SpawnEvent
 from voskar.core.ledger.origin import Origin
 from voskar.core.recording import Actor
@@ -19,6 +19,8 @@ from voskar.evidence.held import Held, Vector
 
 DEGREES = 1.0
 """By how much directions may differ."""
+STEPS = 8
+"""Directions to either side that stand for all that may be drawn."""
 EVEN = 0.01
 """By how many degrees a way may be off the aim and go straight on."""
 
@@ -67,9 +69,9 @@ class Starts:
             drawn = self.drawn(event)
             if drawn and birth.velocity is not None:
                 # what the game draws is not known, so the middle stands for all of it
-                cos, sin = direction(-drawn)
-                x, y = birth.velocity
-                birth = replace(birth, angle=birth.angle - drawn, velocity=(x * cos - y * sin, x * sin + y * cos))
+                (x, y), speed = self._share(event, birth.velocity, birth.angle)
+                cos, sin = direction(birth.angle - drawn)
+                birth = replace(birth, angle=birth.angle - drawn, velocity=(x + speed * cos, y + speed * sin))
             start = self._moved(birth, event, at_once=birth.moves_at_once)
             self.known[key] = start._replace(there=start.there and not self._may_leave(birth, event))
         return self.known[key]
@@ -131,6 +133,7 @@ class Starts:
                 return 0.0
             way = start.velocity if appearance.logs_velocity else start.step
             heads = angle_of(*way) if any(way) else appearance.moves
+            jitter = self._spread(event, heads, jitter)
             # a bend in its first step depends on the drawn direction or place, so nothing can be said
             if (jitter and self._is_turned(event)) or self._may_turn(event, appearance):
                 return 0.0
@@ -153,6 +156,29 @@ class Starts:
         ways = [angle_of(*way) for way in (start.velocity, start.step) if any(way)]
         centre = event.angle - self.drawn(event)
         return len(ways) < 2 or any(abs(math.remainder(way - centre, 360.0)) > EVEN for way in ways)
+
+    def _share(self, event: SpawnEvent, velocity: Vector, angle: float) -> tuple[Vector, float]:
+        """The share of its owner's velocity that a spawned actor has, and the speed of its own that the rules draw."""
+        fan = fan_of(self.held, event)
+        speed = 0.0 if fan is None else speed_of(fan, self.held.recording.seed, event.id)
+        cos, sin = direction(angle)
+        return (velocity[0] - speed * cos, velocity[1] - speed * sin), speed
+
+    def _spread(self, event: SpawnEvent, heads: float, jitter: float) -> float:
+        """By how many degrees its way may be off the middle: by the jitter, but for a share of its owner's velocity,
+        which turns otherwise with every direction and speed that the game may draw."""
+        fan, birth = fan_of(self.held, event), self.held.births[event.frame, event.id]
+        if fan is None or not (fan.is_drawn and fan.inherit) or birth.velocity is None:
+            return jitter
+        (x, y), _ = self._share(event, birth.velocity, birth.angle)
+        centre, found = birth.angle - self.drawn(event), jitter
+        for turn in range(-STEPS, STEPS + 1):
+            cos, sin = direction(centre + jitter * turn / STEPS)
+            for speed in fan.speeds:
+                way = x + speed * cos, y + speed * sin
+                # one that may stand still may go either way
+                found = max(found, abs(math.remainder(angle_of(*way) - heads, 360.0)) if any(way) else 180.0)
+        return found
 
     def _may_turn(self, event: SpawnEvent, appearance: Appearance) -> bool:
         """Whether anything may turn it in its first moves that appears at a place which the game draws."""

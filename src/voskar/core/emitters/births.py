@@ -29,11 +29,12 @@ def fan_of(
     found = []
     for name, offset in zip(names, fan.offsets(), strict=True):
         turn = fan.jitter * (2 * draw(seed, name, "jitter") - 1) if fan.jitter else 0.0
-        found.append(_one_of(fan, centre + offset + turn, inherited, _speed(fan, seed, name)))
+        found.append(_one_of(fan, centre + offset + turn, inherited, speed_of(fan, seed, name)))
     return found
 
 
-def _speed(fan: Fan, seed: int, name: str) -> float:
+def speed_of(fan: Fan, seed: int, name: str) -> float:
+    """The speed of its own that an actor of a fan is spawned with, as it is drawn by its name."""
     least, most = fan.speeds
     return least if least == most else least + (most - least) * draw(seed, name, "speed")
 

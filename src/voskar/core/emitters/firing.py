@@ -28,6 +28,7 @@ class Emitters:
         self.world = world
         self.triggers = Triggers(world)
         self.active = bool(self.triggers.emitters)
+        self.spawned = world.rules.spawned
         self.fired: dict[tuple[int, str], int] = {}
         self._since: dict[int, int] = {}
 
@@ -82,6 +83,9 @@ class Emitters:
 
     def trigger_verdict(self, state: ActorState, emitter: Emitter) -> GateAnswer:
         """Whether an emitter is triggered in this frame, and when it is else."""
+        kind = state.kind.logged_kind
+        if self._is_new(state) and kind in self._fired_kinds():
+            return GateAnswer(True, f"a {kind} that is fired in this frame fires from the next frame on")
         return self.triggers.verdict(state, emitter, self._since.get(state.row, self.world.frame))
 
     def spawn(self, asked: Callable[[], None] | None = None) -> None:
@@ -111,13 +115,14 @@ class Emitters:
         # shots do
         for state, emitter in sorted(triggers.pop(world.frame), key=lambda due: self._is_new(due[0])):
             again = world.frame + 1
-            lost = self._is_new(state) and state.kind.logged_kind in fired
-            if world.is_present(state.row) and not lost:
+            new = self._is_new(state)
+            if world.is_present(state.row) and not (new and state.kind.logged_kind in fired):
                 pull = self.pull(state, emitter)
                 reason = next((gate.name for gate in GATES if gate.stops(pull)), None)
                 if reason is None:
                     fresh += self._shoot(state, emitter)
-                    fired.add(emitter.fan.kind)
+                    if not new:
+                        fired.add(emitter.fan.kind)
                 elif emitter.when.on in ONCE and reason not in SILENT:
                     denied_event = DeniedEvent(frame=world.frame, id=state.id, emitter=emitter.name, detail=reason)
                     world.events.append(denied_event)
@@ -127,10 +132,20 @@ class Emitters:
         for state in fresh:  # what was fired fires itself from the next frame on
             self._arm_next(state)
 
+    def _fired_kinds(self) -> set[str]:
+        """The kinds that owners fire in this frame which were there before."""
+        found = set()
+        for state, emitter in self.triggers.due(self.world.frame):
+            if self.world.is_present(state.row) and not self._is_new(state):
+                pull = self.pull(state, emitter)
+                if not any(gate.stops(pull) for gate in GATES):
+                    found.add(emitter.fan.kind)
+        return found
+
     def _is_new(self, state: ActorState) -> bool:
-        """Whether a recorded owner is shown since this frame."""
+        """Whether a recorded actor that something spawns is shown since this frame."""
         world, frame = self.world, self.world.frame
-        if state.driven:
+        if state.driven or state.kind.logged_kind not in self.spawned:
             return False
         there = world.seen_frames(state.row)
         at = int(np.searchsorted(there, frame))
@@ -186,7 +201,7 @@ class Emitters:
         if other.owner is None:
             later = any(emitter.fan.kind == kind for emitter in state.kind.emitters)
         else:
-            later = other.owner >= state.id and kind in self.world.rules.spawned
+            later = other.owner >= state.id
         return later and self._is_new(other)
 
     def _shoot(self, state: ActorState, emitter: Emitter) -> list[ActorState]:
