@@ -129,6 +129,53 @@ def test_shots_and_deaths_are_logged_as_they_are() -> None:
         assert check(rules, logged(book, header, frames))[0].findings == ()
 
 
+def gun(spawn: str, **keys: Any) -> dict[str, Any]:
+    """The table of emitters with one that fires so."""
+    return {"emitters": {"gun": {"spawn": spawn, "when": {"every": 3}} | keys}}
+
+
+FIRST = {"every": 3, "first": 0}
+FIRING: list[tuple[str, dict[str, Any]]] = [
+    (
+        "a shot fires itself in its first frame",
+        {"bee": gun("cub", when=FIRST), "cub": gun("dot", when=FIRST), "dot": {}},
+    ),
+    ("two fire at what they fire", {"bee": gun("cub", aim={"target": "cub"}), "cub": {}}),
+    (
+        "a shot falls, and gives its speed to one of any direction",
+        {
+            "bee": gun("cub", when=FIRST),
+            "cub": {"motion": {"gravity": 0.5}, **gun("dot", jitter=180, inherit=1, moves_at_once=True)},
+            "dot": {},
+        },
+    ),
+    (
+        "a shot flies on, and gives its speed to one of a drawn speed",
+        {
+            "bee": gun("cub"),
+            "cub": {"motion": {"velocity": [120, -120]}, **gun("dot", speed=[60, 180], inherit=1)},
+            "dot": {},
+        },
+    ),
+    (
+        "a shot appears anywhere, and is turned by a solid at once",
+        {
+            "bee": gun("dot", within=[-5, -5, 5, 5], speed=120, moves_at_once=True),
+            "dot": {"motion": {"on_solid": "bounce"}},
+        },
+    ),
+]
+
+
+@pytest.mark.parametrize(("name", "kinds"), FIRING, ids=[name for name, _ in FIRING])
+def test_shots_are_logged_as_they_are_fired(name: str, kinds: dict[str, Any]) -> None:
+    bees = [{"id": f"bee-{n}", "kind": "bee", "x": 2 * n, "y": n, "cut": False} for n in range(3)]
+    space = {"gravity": 3600, "solids": [{"rect": [-5, -5, 0, 1]}]}
+    data = {"kinds": kinds, "space": space}
+    frames = [{"poses": [dict(bee) for bee in bees]} for _ in range(12)]
+    assert silent(data, frames) == []
+
+
 @pytest.mark.parametrize("resets", ["room", "run", "pair"])
 def test_a_return_that_clears_the_room_ends_shots_early(resets: str) -> None:
     puffs = {"vent": {"spawn": "puff", "when": {"every": 5}, "speed": 30}}
