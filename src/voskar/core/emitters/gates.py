@@ -143,7 +143,8 @@ GATES: tuple[Gate[Pull], ...] = (
         "cooldown",
         "",
         "",
-        lambda pull: pull.world.frame < pull.last + pull.emitter.cooldown,
+        # a freeze puts off the last shot too, which without a cooldown says nothing
+        lambda pull: pull.emitter.cooldown > 0 and pull.world.frame < pull.last + pull.emitter.cooldown,
         _cooldown,
         reads=(("emitter", "emitter"),),
     ),
