@@ -230,6 +230,24 @@ def test_lives_and_deaths(tmp_path: Path) -> None:
     assert keys["lives"].text == "4"
 
 
+def fallen(frame: int, damage: float, health: float | None) -> Frame:
+    """The hive hits a moth in its only frame, of ten moths."""
+    logs = {} if health is None else {"health": health}
+    moth = [pose(f"moth-{frame // 9}", 2, kind="moth", **logs)] if frame % 9 == 0 else []
+    hit = {"event": "hit", "attacker": "hive", "target": f"moth-{frame // 9}", "damage": damage}
+    return {"poses": [pose("hive", 0), *moth], "claims": [hit] if moth else []}
+
+
+@pytest.mark.parametrize(("damage", "health", "written"), [(2, 0, "1"), (2, None, "1"), (0, None, None), (0, 0, None)])
+def test_no_health_of_nothing_is_drafted(
+    tmp_path: Path, damage: float, health: float | None, written: str | None
+) -> None:
+    found = drafted(tmp_path, lambda frame: fallen(frame, damage, health))
+    keys = {kind.name: kind.keys for kind in found.kinds}["moth"]
+    assert (keys["health"].text if "health" in keys else None) == written
+    assert any("moth: its health" in text for text in found.unknown) == (written is None)
+
+
 def haunted(frame: int, *, room: bool, late: int = 0) -> Frame:
     """The keeper is downed three times and is back 30 frames after; what hit it, and perhaps a moth, are where they
     began again then. Its health is logged, and hits are claimed so late."""

@@ -49,6 +49,7 @@ class LifeDraft(Seen):
             for played in self.recordings
             if len(values := self._column(played, target, "health")) and not np.isnan(values).all()
         ]
+        logged = [most for most in logged if most > 0]  # one that is only shown dead tells nothing of its health
         own = self.kinds[target]
         # a kind that is only healed has no health to lose
         if logged and not any(claim.damage is None or claim.damage > 0 for _, claim in self._of_target(target)):
@@ -71,12 +72,12 @@ class LifeDraft(Seen):
             or self._vanishes(self.recordings[number], claim.target, claim.frame)
             for number, claim in hits
         )
+        attacker = next(text for text, name in sorted(self.pairs) if name == target)
+        group = next(group for group in self._groups(attacker) if target in group.targets)
+        damage = float(self.attacks[group.name].keys["damage"].text)
         # some of its hits may have been blocked
-        if gone >= 0.7 * len(hits):
-            attacker = next(text for text, name in sorted(self.pairs) if name == target)
-            group = next(group for group in self._groups(attacker) if target in group.targets)
-            damage = self.attacks[group.name].keys["damage"].text
-            least = shown(min(float(damage), 1.0))  # any more says no more
+        if gone >= 0.7 * len(hits) and damage > 0:
+            least = shown(min(damage, 1.0))  # any more says no more
             own.keys["health"] = Value(least, f"it is down or gone after {gone} of {counted(len(hits), 'hit')}")
         else:
             self.unknown.append(f"{target}: its health: log `health` in its poses")
