@@ -230,6 +230,15 @@ def test_lives_and_deaths(tmp_path: Path) -> None:
     assert keys["lives"].text == "4"
 
 
+def test_no_lives_are_drafted_of_one_that_never_has_any(tmp_path: Path) -> None:
+    def spent(frame: int) -> Frame:
+        found = dying(frame)
+        return found | {"poses": [item | ({"lives": 0} if "lives" in item else {}) for item in found["poses"]]}
+
+    keys = {kind.name: kind.keys for kind in drafted(tmp_path, spent).kinds}["keeper"]
+    assert "lives" not in keys
+
+
 def fallen(frame: int, damage: float, health: float | None) -> Frame:
     """The hive hits a moth in its only frame, of ten moths."""
     logs = {} if health is None else {"health": health}

@@ -247,7 +247,8 @@ class LifeDraft(Seen):
                 self.unknown.append(f"{target}: how it dies, and comes back, as its health is not known")
             return
         columns = [self._column(played, target, "lives") for played in self.recordings]
-        numbers = [float(np.nanmax(values)) for values in columns if not np.isnan(values).all()]
+        most = [float(np.nanmax(values)) for values in columns if not np.isnan(values).all()]
+        numbers = [number for number in most if number >= 1]  # one that never has any left tells nothing
         returns = self._returns(deaths)
         if returns is not None:
             own.keys["respawn"] = returns
