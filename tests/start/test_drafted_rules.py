@@ -257,6 +257,17 @@ def test_no_health_of_nothing_is_drafted(
     assert any("moth: its health" in text for text in found.unknown) == (written is None)
 
 
+@pytest.mark.parametrize(("radius", "key"), [(0, "logged"), (0.001, "logged"), (3, "rect")])
+def test_a_logged_box_without_a_size_stays_logged(tmp_path: Path, radius: float, key: str) -> None:
+    def pointed(frame: int) -> Frame:
+        keeper = pose("keeper", 0, boxes={"heart": {"circle": [0, 0, radius]}})
+        hit = {"event": "hit", "attacker": "hive", "target": "keeper", "damage": 1}
+        return {"poses": [keeper, pose("hive", 2)], "claims": [hit] if frame % 50 == 20 else []}
+
+    kinds = {kind.name: kind for kind in drafted(tmp_path, pointed).kinds}
+    assert [key in box.keys for box in kinds["keeper"].boxes] == [True]
+
+
 def haunted(frame: int, *, room: bool, late: int = 0) -> Frame:
     """The keeper is downed three times and is back 30 frames after; what hit it, and perhaps a moth, are where they
     began again then. Its health is logged, and hits are claimed so late."""

@@ -70,8 +70,9 @@ class LoggedDraft(Seen):
         size, middle = (x1 - x0, y1 - y0), ((x0 + x1) / 2, (y0 + y1) / 2)
         # cells that are sometimes open and sometimes not are decided by something else
         alike, windows = bool((np.ptp(values, axis=0) < 0.01).all()), self._windows(name, kind)
-        if not alike or windows is None:
-            why = "its place changes" if not alike else "no cell says when it is open"
+        flat = min(float(shown(side)) for side in size) <= 0  # a rectangle needs two sides
+        if not alike or flat or windows is None:
+            why = "its place changes" if not alike else "it is flat" if flat else "no cell says when it is open"
             return BoxGuess(name, role, {"logged": Value("true", f"{why}: it is where the game logs it")}, size, middle)
         keys = {
             "rect": Value(f"[{shown(size[0])}, {shown(size[1])}]", f"logged alike in {counted(len(values), 'pose')}"),
