@@ -271,3 +271,27 @@ def test_counters_of_an_owner_that_is_gone_keep_to_their_limits() -> None:
     frames = [{"poses": [hornet, hatch] if frame > 5 else []} for frame in range(9)]
     entries = [(frame.id, frame.before, frame.after) for frame in run(data, frames).of("counter")]
     assert entries == [("old", 2, 0)]
+
+
+@pytest.mark.parametrize("stacking", ["ignore", "renew", "add"])
+def test_the_poison_of_a_shot_that_is_gone_is_not_that_of_the_next(stacking: str) -> None:
+    """Each shot lives for six frames, in a swamp that takes health four frames after a touch, and again after eight."""
+    swamp = {"role": "hitbox", "circle": 9, "mask": ["shots"], "attack": "swamp"}
+    poison = {"damage": 1, "every": 4, "times": 9, "stacking": stacking}
+    data: dict[str, Any] = {
+        "layers": {"names": ["shots"]},
+        "kinds": {
+            "bee": {"emitters": {"gun": {"spawn": "cub", "when": {"every": 7}}}},
+            "cub": {
+                "health": 9,
+                "motion": {"life": 6},
+                "boxes": {"core": {"role": "hurtbox", "circle": 1, "layer": ["shots"]}},
+            },
+            "swamp": {"boxes": {"mud": swamp}},
+        },
+        "attacks": {"swamp": {"rehit": "once", "target": {"over_time": poison}}},
+        "fixtures": [{"kind": "swamp", "at": [0, 0]}],
+    }
+    frames = [{"poses": [{"id": "bee", "kind": "bee", "x": 0, "y": 0}]} for _ in range(60)]
+    falls = [(event.id, event.frame) for event in run(data, frames).of("health")]
+    assert falls == [(f"bee/gun-{shot}", 7 * shot + 4) for shot in range(1, 8)]

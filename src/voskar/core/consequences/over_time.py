@@ -43,13 +43,12 @@ def tick(world: World, reach: Reach) -> None:
         for key, entries in poisons.items()
         if any(poison.next == world.frame for poison in entries)
     ]
-    for name, key in sorted(due, key=lambda pair: (pair[0], pair[1][1])):
+    for _, key in sorted(due, key=lambda pair: (pair[0], pair[1][1])):
         left = []
         for poison in poisons.get(key, ()):
             if poison.next == world.frame:
-                state = world.actors[key[0]]
-                # the row may be another actor's by now
-                if state is None or state.id != name or state.down is not None or _is_gone(world, state):
+                state = world.state(key[0])
+                if state.down is not None or _is_gone(world, state):
                     continue
                 lose(world, state, poison.damage, poison.by, key[1])
                 if world.run.reached:

@@ -364,6 +364,8 @@ class World(Asked):
         self.kernel.discard(row)
         if self.run.due:
             self.run.due.pop(row, None)
+        if self.run.poisons:  # its row may soon be another actor's
+            self.run.cure(row)
         if self.settling:
             self.settling.discard(row)
         del self.rows[state.id]
