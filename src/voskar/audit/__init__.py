@@ -49,7 +49,7 @@ def audit(
         for name, check in CHECKS.items():
             for entry in check(one_book) if name not in allowed else ():
                 found.setdefault((entry.name, entry.file, entry.line, entry.key), []).append((one_book, entry))
-    # what an actor of its own rules takes over is reported at its kind
+    # an actor with rules of its own repeats the findings of its kind
     kept = [finding for pairs in found.values() for finding in _once(pairs, cases) if not _is_taken_over(finding)]
     return sorted(
         kept, key=lambda problem: (problem.file, problem.line or 0, problem.name, problem.key, problem.reason)

@@ -88,7 +88,7 @@ def drained(audit: AuditedBook) -> Iterator[AuditFinding]:
             or target.health is None
         ):
             continue
-        # who is pushed away, or whose attacker is gone, is not hit in the next frame
+        # a push, or an attacker that is gone, prevents a hit in the next frame
         if (number == 0 or attack.ignores_iframes) and not attack.attacker.remove and attack.target.knockback is None:
             names.add(attack.name)
             rate = float(audit.rules.rate)

@@ -50,7 +50,7 @@ def _needed(condition: ActorCondition, starts: Mapping[str, Collection[float]]) 
     return [
         name
         for name, needs in condition.counters.items()
-        # one that a kind does not declare starts at 0
+        # an undeclared counter starts at 0
         if not any(all(need.holds(value) for need in needs) for value in (0.0, *starts.get(name, ())))
     ]
 

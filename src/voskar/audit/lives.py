@@ -191,7 +191,7 @@ def health_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
         elif damages and kind.health > 1 and min(damages)[0] >= kind.health:
             absorbs = any(rule.absorbs for rule in kind.counters.values())
             varies = any(attack.by_counter or attack.damage_type or attack.least_damage for _, attack, _ in landing)
-            # whatever else takes from it, or less of it, makes its amount worth something
+            # the amount matters if anything else takes health, or if a hit may take less
             if not (varies or others or cases or absorbs):
                 damage, name = min(damages)
                 reason = f"its {kind.health:g} health is gone at any hit: the weakest, {name}, takes {damage:g}"
@@ -211,7 +211,7 @@ def _tables_on(audit: AuditedBook, kind: Kind, landing: Sequence[Attack]) -> Ite
     cases = [*kind.cases, *(case for attack in landing for case in attack.cases)]
     found += [case.target for case in cases if case.target is not None]
     found += [case.attacker for attack in own for case in attack.cases if case.attacker is not None]
-    # a block may hurt whoever hits it
+    # a block may hurt the attacker
     found += [
         case.attacker for other in audit.rules.kinds.values() for case in other.cases if case.attacker is not None
     ]

@@ -34,7 +34,7 @@ class BoxDraft(LoggedDraft):
                 logged[name] = bare
                 self.kinds[name].boxes += [self.logged_box(box, "hurtbox", name) for box in bare]
             elif logged[name] and name not in self.attackers:
-                # nothing hits it and it hits nobody, but it may be stood on
+                # no hit is claimed of this kind, but others may stand on the box
                 self.kinds[name].boxes += [self.logged_box(box, "body", name) for box in logged[name]]
                 self.unknown.append(f"{name}: what its boxes are for, as no hit is claimed of it")
         bodies = {name: self._rects(name) for name in self.targets if logged[name]}
@@ -43,7 +43,7 @@ class BoxDraft(LoggedDraft):
             for name in self.attackers
             if logged[name] and name not in self.targets
         }
-        # one of the two sides is enough, so that the other one can be told from it
+        # if the boxes of one side are known, the reach gives those of the other side
         fits: Fits = {}
         for attacker in self.attackers:
             groups = self._groups(attacker)
@@ -97,7 +97,7 @@ class BoxDraft(LoggedDraft):
         own: dict[str, Extents] = {}
         for (attacker, _, other), shared in fits.items():
             least = own.get(attacker)
-            # who reaches least says most of how large the body is
+            # the shortest reach limits the size of the body best
             if (
                 other == target
                 and shared is not None

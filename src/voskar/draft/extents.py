@@ -188,7 +188,7 @@ def _near(
             dx, dy = _off(-dx, -dy, poses.facing[a], known)
         elif known:
             dx, dy = _off(dx, dy, poses.facing[b], known)
-        # who are further apart than that never touch, and all pairs of a long recording would be too many
+        # pairs that are further apart never touch, and a long recording has too many pairs
         near = (poses.actor[a] != poses.actor[b]) & (np.abs(dx) < REACH) & (np.abs(dy) < REACH)
         # a shot meets its owner all the time without a hit
         near &= played.owners[poses.actor[a]] != poses.actor[b]

@@ -73,10 +73,10 @@ def fitted(
     windows, groups = list(windows), _groups(pair, np.flatnonzero(idle))
     fits = _boxes(dx, dy, windows, idle, groups, lead)
     rounds = _circles(np.hypot(dx, dy), windows, idle, groups, np.hypot(*lead))
-    # rectangles unless circles do better: what is not known is a rectangle
+    # the default is a rectangle, unless circles fit better
     is_round = _is_better(rounds, fits, claims)
     chosen = rounds if is_round else fits
-    # of those that are as good, neither the tightest nor the widest
+    # equally good fits differ in size: this takes neither the tightest nor the widest
     best = sorted(chosen, key=lambda fit: fit.wide * fit.high)[len(chosen) // 3]
     wides, highs = {fit.wide for fit in chosen}, {fit.high for fit in chosen}
     least, most = (min(wides), min(highs)), (max(wides), max(highs))

@@ -37,7 +37,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         """Everything, in the order of a rulebook."""
         if not self.pairs:
             self.unknown.append("no hit is claimed of two that are shown: claim hits with attacker and target")
-        # in this order: boxes need to know who wraps, attacks which boxes there are, lives what attacks take
+        # the order matters: boxes depend on wraps, attacks on boxes, and lives on the damage of attacks
         self._sides()
         self.wraps()
         self.clips()
@@ -70,7 +70,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
                 late += falls[:1]
         usual, count = Counter(late).most_common(1)[0] if late else (0, 0)
         if not usual or count <= FEW or count < 0.8 * len(late):
-            # a habit of the game is to be seen again and again
+            # only a steady delay is a property of the game
             return []
         words = f"{counted(usual, 'frame')} after health falls, {count} of {len(late)} times"
         return [f"hits are claimed {words}: check with --within hit=0,{usual}"]

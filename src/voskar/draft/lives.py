@@ -49,7 +49,7 @@ class LifeDraft(Seen):
             for played in self.recordings
             if len(values := self._column(played, target, "health")) and not np.isnan(values).all()
         ]
-        logged = [most for most in logged if most > 0]  # one that is only shown dead tells nothing of its health
+        logged = [most for most in logged if most > 0]  # an actor that is always dead has no known health
         own = self.kinds[target]
         # a kind that is only healed has no health to lose
         if logged and not any(claim.damage is None or claim.damage > 0 for _, claim in self._of_target(target)):
@@ -77,7 +77,7 @@ class LifeDraft(Seen):
         damage = float(self.attacks[group.name].keys["damage"].text)
         # some of its hits may have been blocked
         if gone >= 0.7 * len(hits) and damage > 0:
-            least = shown(min(damage, 1.0))  # any more says no more
+            least = shown(min(damage, 1.0))  # the log gives no evidence for more
             own.keys["health"] = Value(least, f"it is down or gone after {gone} of {counted(len(hits), 'hit')}")
         else:
             self.unknown.append(f"{target}: its health: log `health` in its poses")
@@ -98,7 +98,7 @@ class LifeDraft(Seen):
                 ]
                 if took and min(took) > 0:
                     lives.append((sum(took[:-1]), sum(took)))
-        # whoever dies of each hit has 1, whatever they take
+        # if every hit kills, 1 is enough
         if lives and not any(low for low, _ in lives):
             return Value("1", f"one hit is enough before {counted(len(lives), 'death')}")
         for _, most in sorted(lives, key=lambda count: count[1]):
@@ -124,7 +124,7 @@ class LifeDraft(Seen):
             if sum(holds(pair, usual) for pair in pairs) < len(pairs) / 2
         }
         rest = [pair for attack, pairs in spells.items() if attack not in own for pair in pairs]
-        # an attack whose spells are of another length than most has i-frames of its own
+        # an attack gets i-frames of its own if its spells have another length
         for attack, entries in own.items():
             self._immune_for(self.attacks[attack].keys, "target.iframes", entries)
         if self._immune_for(self.kinds[target].keys, "iframes", rest):
@@ -248,7 +248,7 @@ class LifeDraft(Seen):
             return
         columns = [self._column(played, target, "lives") for played in self.recordings]
         most = [float(np.nanmax(values)) for values in columns if not np.isnan(values).all()]
-        numbers = [number for number in most if number >= 1]  # one that never has any left tells nothing
+        numbers = [number for number in most if number >= 1]  # 0 is no limit
         returns = self._returns(deaths)
         if returns is not None:
             own.keys["respawn"] = returns
@@ -314,7 +314,7 @@ class LifeDraft(Seen):
             resets += [sent] if sent else []
         if not waits:
             return None
-        # who waits longer is kept by something else
+        # a longer wait has another cause
         keys = [f'after = "{min(waits)}f"']
         if len(resets) >= FEW and resets.count(resets[0]) >= 0.8 * len(waits):
             keys.append(f'resets = "{resets[0]}"')

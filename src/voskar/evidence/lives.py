@@ -353,7 +353,7 @@ class _Body:
         down, poses = self.course.kind.down, self.recording.poses
         if not down.hide and not down.lasts:
             return
-        # what would be hidden in a freeze may be seen to the freeze's end
+        # a freeze delays the hiding, so the actor may be visible until it ends
         since = self.course.after(span.first - 1, 1 if down.hide else down.lasts + 1)
         rows = self._within(since + self.within, span.last)
         rows = rows[~poses.hidden[rows] & ~poses.lingering[rows]]

@@ -176,7 +176,7 @@ class Starts:
             cos, sin = direction(centre + jitter * turn / STEPS)
             for speed in fan.speeds:
                 way = x + speed * cos, y + speed * sin
-                # one that may stand still may go either way
+                # at speed 0 it may turn either way
                 found = max(found, abs(math.remainder(angle_of(*way) - heads, 360.0)) if any(way) else 180.0)
         return found
 

@@ -312,7 +312,7 @@ class ColumnBuilder:
             actor = self.actors[number]
             if text != actor.logged_kind:
                 raise wrong("kind", f'"{name}" changes its kind from "{actor.logged_kind}" to "{text}"')
-            # the first owner that a log has in a later frame may be who has reflected the shot
+            # an owner that first appears in a later frame may have reflected the shot
             late = self.kinds is not None and self.kinds[kind].changes_owner
         known = self.actors[number].owner
         if owner is not None and known is None and not late:

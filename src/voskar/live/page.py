@@ -63,7 +63,7 @@ class LivePage:
             events = self._poses(rules, found.verdict.seen.recording, first, recording.last, forget)
             self._sure = recording.last
         frames = recording.first, recording.last
-        # the poses are in chunks of their own, so only what is known is sent again as a whole
+        # poses have their own chunks, so only the findings are sent again as a whole
         now = page_data(rules, recording, found, self.files, frames, draws=False).plain
         if forget is not None:
             self._chunks = [chunk for chunk in self._chunks if chunk[1].last >= forget]
@@ -87,7 +87,7 @@ class LivePage:
         self, rules: Rules, recording: Recording, first: int, last: int, forget: int | None = None
     ) -> list[PageEvent]:
         events, old = [], {} if forget is None else {"forget": forget}
-        # each browser drops what is forgotten itself, as chunks that it has are never sent again
+        # the browser must drop old chunks itself, because it receives each chunk once
         for chunk in packed_chunks(pose_chunks(rules, recording, BoxCatalog.of(rules), (first, last))):
             self.number += 1
             self._chunks.append((self.number, chunk))

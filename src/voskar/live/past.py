@@ -29,7 +29,7 @@ def past_of(rules: Rules, recording: Recording) -> int | None:
     death = max((_death(kind) for kind in rules.kinds.values()), default=0)
     effect = max(_effects(rules), default=0)
     frozen = max(_hitstops(rules), default=0)
-    # one freeze may delay the blow, another one what comes of it
+    # one freeze may delay the hit, another one its consequences
     return shot + death + effect + 2 * frozen + round(SPARE * rules.rate)
 
 
@@ -55,7 +55,7 @@ def _is_logged(rules: Rules, recording: Recording) -> bool:
     for name in ("health", "lives"):
         logs = np.unique(poses.actor[~np.isnan(getattr(poses, name))])
         logging = {recording.actors[number].kind for number in logs}
-        # a kind in which nobody logs a value has it from what happened, all of it
+        # without a logged value, the value depends on the whole past
         if any(getattr(rules.kinds[kind], name) is not None and kind not in logging for kind in shown):
             return False
     return True

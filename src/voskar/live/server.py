@@ -69,7 +69,7 @@ class PageServer:
     def stop(self) -> None:
         """Sends the end to all pages, and stops."""
         with self.lock:
-            # a page that comes back must not take the end for one that it has seen
+            # a page that connects again must see that this event is new
             self.page.number += 1
             last = PageEvent(self.page.number, "ended", "")
         with contextlib.suppress(TimeoutError):
@@ -80,7 +80,7 @@ class PageServer:
         self._pass_on(last)
         for reader in self._readers:
             reader.put_nowait(None)
-        # the last event is to be on its way before its connection is closed
+        # the last event needs time to leave before the connection closes
         await asyncio.sleep(0.1)
         await self._runner.cleanup()
 
@@ -101,7 +101,7 @@ class PageServer:
             self._error = error
             return
         finally:
-            # also after an error, or whoever waits for the server would wait for ever
+            # an error must end the wait in `start` too
             self._is_up.set()
         self._loop.run_forever()
 
@@ -122,7 +122,7 @@ class PageServer:
     _guarded = web.middleware(_guard)
 
     def _check_token(self, request: web.Request) -> None:
-        # a comparison that takes as long whatever is wrong tells nobody how much was right
+        # the time of this comparison does not depend on the token
         if not secrets.compare_digest(request.match_info["token"].encode(), self.token.encode()):
             raise web.HTTPNotFound
 
@@ -147,7 +147,7 @@ class PageServer:
         response = web.StreamResponse(headers={**HEADERS, "Content-Type": "text/event-stream"})
         await response.prepare(request)
         reader: asyncio.Queue[PageEvent | None] = asyncio.Queue()
-        # before what was missed is read: what comes meanwhile is in the queue, and is not sent twice by its number
+        # the queue must exist before the missed events are read, or events in between would be lost
         self._readers.add(reader)
         number = int(after)
         try:

@@ -124,7 +124,7 @@ class Session:
         self._has_ended = False
         """Whether the rules have ended the run, as far as the last look saw."""
         known = self._columns()
-        # shared with every trial, so that a check of a block knows who came before
+        # every trial shares these, so it knows the actors of earlier blocks
         self._actors = known.known, known.numbers, known.actors, known.owners
         """Everybody who has come in this run, as columns know them."""
         self._waiting: list[tuple[int, list[bytes]]] = []
@@ -192,7 +192,7 @@ class Session:
                     self._take(lines[:end])
             except InputError as error:
                 self.problem = error
-                # what comes after it is taken, if another recording begins there
+                # the lines after the error count again if another recording begins there
                 found = found or error
             lines = lines[end:]
         if found is not None:
@@ -202,7 +202,7 @@ class Session:
         if not lines or self.problem is not None:
             return
         before = self.line
-        # the reader takes whole lines, as those of a file
+        # the reader expects the line ends of a file
         try:
             if self.header is None:
                 text = "found a frame, expected the header of a recording first"
@@ -274,7 +274,7 @@ class Session:
 
     def _end_run(self) -> None:
         """Judges a run that is over as a whole."""
-        # what was wrong in it is in the columns, and nothing adds to them later
+        # the last lines must be in the columns, because nothing adds them later
         self._settle()
         self._judge_late(over=True)
         if self.draws and self.looked is not None:
@@ -340,7 +340,7 @@ class Session:
         roots = [root for root, _ in shown.roots]
         roots += [finding for finding in shown.findings if CODES[finding.code].about in ("hit", "event")]
         roots = [root for root in roots if root.code != "event-values"]
-        # what comes from a missing past is over by then
+        # by this frame, effects of the missing past have ended
         cold = recording.first + round(WARM * rate) if recording.first != self._first else recording.first
         near = (root for root in roots if max(cold, self._judged - late + 1) <= root.frame <= self.last - late)
         odd = {
@@ -409,7 +409,7 @@ class Session:
         remembered, most = past_of(rules, whole), round(UNSURE * rate)
         past = most if remembered is None else min(remembered, most)
         since = min((frame for _, frame, _, _ in self._odd), default=whole.last - round(RECENT * rate))
-        # who is dead at both ends may have died any time ago
+        # an actor that is dead at both ends may have died long before
         if any_remains(whole, max(since - past, whole.first), max(since, whole.first)):
             past = most
         recording = cut(whole, max(since - past, whole.first), whole.last)

@@ -14,7 +14,7 @@ def key_paths(value: Any, depth: int, above: KeyPath = ()) -> Iterator[KeyPath]:
     if isinstance(value, dict):
         keys = list(value)
     elif isinstance(value, list) and all(isinstance(item, dict | str) for item in value):
-        # from the end, so that the indexes of what is left to try stay right
+        # from the end, so that the other indexes stay valid
         keys = list(range(len(value) - 1, -1, -1))
     for key in keys:
         if depth == 1:

@@ -48,7 +48,7 @@ def reduced(
         tell(best)
         return True
 
-    # most findings need no more than the two, and then nothing else need be tried
+    # most findings need only these two actors
     attempt(_only(best, about))
     while True:
         before = best
@@ -58,7 +58,7 @@ def reduced(
             _simpler(number, lambda: best, attempt)
         _sooner(lambda: best, attempt)
         attempt(_within(best))
-        # last, as it tries the most scenes, and the steps before have left few keys
+        # last, because it tries the most scenes, and few keys are left by now
         _needless(lambda: best, attempt)
         if best == before:
             return best
@@ -95,7 +95,7 @@ def _sooner(now: Callable[[], Script], attempt: Callable[[Script], bool]) -> Non
 def _needless(now: Callable[[], Script], attempt: Callable[[Script], bool]) -> None:
     """Without any key or entry that it can do without: in the end nothing is left to take."""
     for depth in range(1, DEPTH):
-        # a list, as the paths are those of the script before any is taken
+        # a list, because the paths must be those of the unchanged script
         for path in list(key_paths(now(), depth)):
             candidate = copy.deepcopy(now())
             if path[0] not in HEAD and taken_out(candidate, path):
@@ -232,7 +232,7 @@ def _simpler(number: int, now: Callable[[], Script], attempt: Callable[[Script],
             if change(way=way(points, leaps, slack)):
                 break
     size = max(len(now()["parts"][number]["way"]) // 4, 1)
-    # a long way is straightened, as a scene for each of its keys would take minutes
+    # a scene for each key of a long way would take minutes
     while size and len(now()["parts"][number]["way"]) < MANY:
         place = 1
         while place < len(own := now()["parts"][number]["way"]) - 1:

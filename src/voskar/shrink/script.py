@@ -183,7 +183,7 @@ def _clips(own: Mapping[int, Mapping[str, Any]], delay: int) -> list[Script]:
             since = max(begun + delay, 0)
             if keys and since <= keys[-1]["f"]:
                 since = frame + delay  # it goes back in itself: a script lets it begin here
-            # it began before the scene, which tick says, and an earlier key would hide one that is there
+            # the tick says that the clip began before the scene, and two keys must not share a frame
             keys.append({"f": since, "clip": clip})
             running = clip, begun
     return keys

@@ -45,14 +45,14 @@ class Verdicts:
         if self.folder is None or self.fresh:
             return None
         try:
-            # the files of the last time say which to look at, not what was in them
+            # this list only says which files to read
             names = msgspec.json.decode(get(self.folder / _name(question, "files")) or b"", type=list[str])
             digests = [(name, self._digest(name)) for name in names]
             if any(digest is None for _, digest in digests):
                 return None
             name = _name(question, digests)
             kept = msgspec.json.decode(get(self.folder / name) or b"", type=_KeptVerdict)
-            # one that was copied or renamed by hand would answer for another recording
+            # a file that was renamed by hand would answer for another recording
             return kept.result if kept.name == name else None
         except (ValueError, RecursionError, msgspec.MsgspecError):  # rubbish
             return None

@@ -81,7 +81,7 @@ class Cluster:
             client.wait_for_workers(1, timeout=PATIENCE)
         except TimeoutError:
             raise self._lost("has no workers") from None
-        # a worker of another version would give other verdicts, and nobody would see why
+        # a worker of another version may give other verdicts without a visible reason
         found = client.run(program, on_error="return")
         for worker, other in sorted(found.items()):
             if isinstance(other, OSError):
@@ -260,7 +260,7 @@ def _put(room: Path, files: Mapping[str, bytes]) -> None:
     room.mkdir(parents=True, exist_ok=True)
     for name, content in files.items():
         path = Path(os.path.normpath(_in(room, name)))
-        # what comes from elsewhere writes into its own folder and nowhere else
+        # a file from another machine may only write into its own folder
         if not path.is_relative_to(str(room).removesuffix(f"/{DEEP}")):
             raise OSError(f"{name} leads out of the folder of the work")
         if not path.exists():

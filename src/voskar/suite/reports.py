@@ -28,7 +28,7 @@ def junit(results: Sequence[Result], coverage: Coverage | None = None) -> str:
     It is what the strictest schema for it asks for. Times are all 0 and the date is the first of all, so that the same
     suite gives the same bytes.
     """
-    # their schema knows failures, of what is wrong, and errors, of what could not be tried
+    # JUnit has two words: a failure is a wrong result, an error a test that could not run
     failures, errors = (
         sum(bool(result.faults) for result in results),
         sum(result.error is not None for result in results),
@@ -97,7 +97,7 @@ class Common:
 def common(results: Sequence[Result]) -> list[Common]:
     """Causes found in at least two recordings, those in the most first."""
     counts: dict[str, list[int]] = {}
-    # once for each recording: a cause that one has often is not one that many have
+    # once for each recording, so that one recording with many faults does not count as many
     for result in results:
         for cause, count in Counter(fault.cause for fault in result.faults if fault.cause).items():
             counts.setdefault(cause, []).append(count)

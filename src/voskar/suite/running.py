@@ -37,7 +37,7 @@ def rulebook(path: str) -> Rulebook:
 
     place = os.getcwd(), path
     files, book = _rulebooks.get(place, ({}, None))
-    # one that was written again meanwhile is read again
+    # a file that was written meanwhile is read again
     if book is not None and all(digest is not None and digest_of(name) == digest for name, digest in files.items()):
         for name, digest in files.items():
             note(name, digest)
@@ -127,7 +127,7 @@ def run_suite(
 ) -> Iterator[Result]:
     """The results, in the order of the jobs, as soon as each and all before it are done. What `verdicts` has kept is
     not judged again, unless pages are to be written."""
-    # a page is to be there, which a kept verdict does not write
+    # a kept verdict writes no page
     kept = [None if pages is not None else verdicts.get((job, coverage)) for job in jobs]
     todo = [job for job, result in zip(jobs, kept, strict=True) if result is None]
     done = engine(partial(judge, coverage=coverage, pages=pages), todo, lambda job: (_lost(job), ()), _size)
@@ -145,7 +145,7 @@ def audit_rulebooks(suite: Suite, verdicts: Verdicts) -> Iterator[Result]:
     from voskar.files.recording import load_recording
 
     for name in dict.fromkeys(job.rulebook for job in suite.jobs):
-        # what the audit says depends on all recordings of the rulebook
+        # the audit depends on all recordings of the rulebook
         recordings = [job.recording for job in suite.jobs if job.rulebook == name]
         question = ("audit", name, recordings, sorted(suite.allow))
         known = verdicts.get(question)
@@ -234,7 +234,7 @@ class Processes:
                 pass
             else:
                 return
-        # one by one, so that only the one that kills its process is lost
+        # one by one, so that only the item that kills its process is lost
         for item in items[done:]:
             yield _alone(function, item, lost)
 
@@ -267,7 +267,7 @@ def _workers(count: int) -> Iterator[ProcessPoolExecutor]:
     try:
         yield pool
     except BaseException:
-        # `shutdown` would wait for work that nobody wants any more
+        # `shutdown` alone would wait for the running work
         processes = list((getattr(pool, "_processes", None) or {}).values())
         pool.shutdown(wait=False, cancel_futures=True)
         for process in processes:

@@ -34,7 +34,7 @@ def fan_of(
 
 
 def speed_of(fan: Fan, seed: int, name: str) -> float:
-    """The speed of its own that an actor of a fan is spawned with, as it is drawn by its name."""
+    """An actor's own speed when it is spawned, drawn by its id."""
     least, most = fan.speeds
     return least if least == most else least + (most - least) * draw(seed, name, "speed")
 

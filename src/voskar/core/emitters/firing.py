@@ -111,7 +111,7 @@ class Emitters:
             asked()
         fresh: list[ActorState] = []
         fired: set[str] = set()
-        # logged shots come last: one of a kind that is fired in this frame fires from the next frame on, as driven
+        # logged shots come last: if their kind is fired in this frame, they fire from the next frame on, as driven
         # shots do
         for state, emitter in sorted(triggers.pop(world.frame), key=lambda due: self._is_new(due[0])):
             again = world.frame + 1
@@ -133,7 +133,7 @@ class Emitters:
             self._arm_next(state)
 
     def _fired_kinds(self) -> set[str]:
-        """The kinds that owners fire in this frame which were there before."""
+        """The kinds that owners fire in this frame. Owners that appear in it do not count."""
         found = set()
         for state, emitter in self.triggers.due(self.world.frame):
             if self.world.is_present(state.row) and not self._is_new(state):
@@ -195,8 +195,8 @@ class Emitters:
         return min(found)[2] if found else None
 
     def _is_fired_later(self, other: ActorState, state: ActorState) -> bool:
-        """Whether a logged actor appears in this frame, fired by this owner or by one that fires after it: a driven one
-        would not be there yet."""
+        """Whether a logged actor appears in this frame, fired by this owner or by an owner that fires later. A driven
+        shot would not be there yet."""
         kind = other.kind.logged_kind
         if other.owner is None:
             later = any(emitter.fan.kind == kind for emitter in state.kind.emitters)
