@@ -182,7 +182,7 @@ def health_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
             continue
         landing = list(_hits(audit, kind))
         damages = [(damage, attack.name) for _, attack, damage in landing if attack.damage > 0]
-        others = any(_takes(table) for table in _tables_on(audit, kind, [attack for _, attack, _ in landing]))
+        others = any(table.takes_health for table in _tables_on(audit, kind, [attack for _, attack, _ in landing]))
         cases = [*kind.cases, *(case for _, attack, _ in landing for case in attack.cases)]
         where = ("kinds", kind.name, "health")
         if not damages and not others and not any((case.damage or 0.0) > 0 for case in cases):
@@ -198,12 +198,7 @@ def health_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
                 yield audit.finding("health-idle", where, reason, "health = 1 says the same, or check the damages")
 
 
-def _takes(table: Consequences) -> bool:
-    """Whether a table of consequences takes health from its side."""
-    return table.damage > 0 or (table.over_time is not None and table.over_time.damage > 0)
-
-
-def _tables_on(audit: AuditedBook, kind: Kind, landing: Sequence[Attack]) -> Iterator[Consequences]:
+def _tables_on(audit: AuditedBook, kind: Kind, landing: Sequence[Attack]) -> list[Consequences]:
     """The tables that may be done to a kind: by attacks that land on it, by its own, and by its counters."""
     own = [audit.rules.attacks[box.attack] for box in kind.boxes if box.attack]
     found = [attack.target for attack in landing] + [attack.attacker for attack in own]
@@ -216,7 +211,7 @@ def _tables_on(audit: AuditedBook, kind: Kind, landing: Sequence[Attack]) -> Ite
         case.attacker for other in audit.rules.kinds.values() for case in other.cases if case.attacker is not None
     ]
     found += [table for rule in kind.counters.values() for table in (rule.on_min, rule.on_max) if table is not None]
-    yield from found
+    return found
 
 
 def doubles(audit: AuditedBook) -> Iterator[AuditFinding]:

@@ -19,8 +19,6 @@ from voskar.evidence.held import Held, Vector
 
 DEGREES = 1.0
 """By how much directions may differ."""
-STEPS = 8
-"""Directions to either side that stand for all that may be drawn."""
 EVEN = 0.01
 """By how many degrees a way may be off the aim and go straight on."""
 
@@ -133,10 +131,10 @@ class Starts:
                 return 0.0
             way = start.velocity if appearance.logs_velocity else start.step
             heads = angle_of(*way) if any(way) else appearance.moves
-            jitter = self._spread(event, heads, jitter)
             # a bend in its first step depends on the drawn direction or place, so nothing can be said
             if (jitter and self._is_turned(event)) or self._may_turn(event, appearance):
                 return 0.0
+            jitter = max(jitter, self._swing(event, heads))
             apart = math.remainder(heads - appearance.moves, 360.0)
         else:
             # an angle of 0 may also mean that none is logged
@@ -164,24 +162,19 @@ class Starts:
         cos, sin = direction(angle)
         return (velocity[0] - speed * cos, velocity[1] - speed * sin), speed
 
-    def _spread(self, event: SpawnEvent, heads: float, jitter: float) -> float:
-        """By how many degrees its way may be off the middle: by the jitter, but for a share of its owner's velocity,
-        which turns otherwise with every direction and speed that the game may draw."""
+    def _swing(self, event: SpawnEvent, heads: float) -> float:
+        """By how many degrees the drawn speed may turn the way of an actor that inherits a velocity."""
         fan, birth = fan_of(self.held, event), self.held.births[event.frame, event.id]
         if fan is None or not (fan.is_drawn and fan.inherit) or birth.velocity is None:
-            return jitter
+            return 0.0
         (x, y), _ = self._share(event, birth.velocity, birth.angle)
-        centre, found = birth.angle - self.drawn(event), jitter
-        for turn in range(-STEPS, STEPS + 1):
-            cos, sin = direction(centre + jitter * turn / STEPS)
-            for speed in fan.speeds:
-                way = x + speed * cos, y + speed * sin
-                # at speed 0 it may turn either way
-                found = max(found, abs(math.remainder(angle_of(*way) - heads, 360.0)) if any(way) else 180.0)
-        return found
+        cos, sin = direction(birth.angle - self.drawn(event))
+        ways = [(x + speed * cos, y + speed * sin) for speed in fan.speeds]
+        # at speed 0 it may turn either way
+        return max(abs(math.remainder(angle_of(*way) - heads, 360.0)) if any(way) else 180.0 for way in ways)
 
     def _may_turn(self, event: SpawnEvent, appearance: Appearance) -> bool:
-        """Whether anything may turn it in its first moves that appears at a place which the game draws."""
+        """Whether something near may turn an actor in its first moves, if the game draws its place."""
         emitter, rules = emitter_of(self.held, event), self.held.rules
         if emitter is None or emitter.within is None:
             return False

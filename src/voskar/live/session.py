@@ -350,7 +350,7 @@ class Session:
         }
         self._odd |= odd
         self._glanced, self._late_frames = self.last, late
-        # a claim whose window is open is looked at again
+        # claims with an open window stay for the next glance
         self._claimed = [frame for frame in self._claimed if frame > self.last - late]
         return bool(self._odd)
 

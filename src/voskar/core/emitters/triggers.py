@@ -70,14 +70,14 @@ class Triggers:
     def pop(self, frame: int) -> Iterator[tuple[ActorState, Emitter]]:
         """The emitters that are triggered in a frame, in order."""
         while self._queue and self._queue[0].frame <= frame:
-            yield from self._of(heapq.heappop(self._queue), frame)
+            yield from self._still_due(heapq.heappop(self._queue), frame)
 
     def due(self, frame: int) -> Iterator[tuple[ActorState, Emitter]]:
         """The same, in any order, while they stay in the queue."""
         for due in self._queue:
-            yield from self._of(due, frame)
+            yield from self._still_due(due, frame)
 
-    def _of(self, due: Due, frame: int) -> Iterator[tuple[ActorState, Emitter]]:
+    def _still_due(self, due: Due, frame: int) -> Iterator[tuple[ActorState, Emitter]]:
         state = self.world.actors[due.row]
         # a row may belong to another actor by now, and an owner may have been armed again since it was queued
         if due.frame == frame and state is not None and state.id == due.owner and state.armed == due.armed:

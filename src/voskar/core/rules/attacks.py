@@ -112,11 +112,14 @@ class Consequences(Struct, frozen=True):
     reflect: Reflect | None = None
 
     @property
+    def takes_health(self) -> bool:
+        """Whether its side loses health, at once or over time."""
+        return self.damage > 0 or (self.over_time is not None and self.over_time.damage > 0)
+
+    @property
     def harms(self) -> bool:
         """Whether its side is worse off by it."""
-        poisons = self.over_time is not None and self.over_time.damage > 0
-        takes = self.damage > 0 or poisons or self.stun or self.remove or self.home
-        return bool(takes or self.knockback or self.launch)
+        return bool(self.takes_health or self.stun or self.remove or self.home or self.knockback or self.launch)
 
 
 Frozen = Literal["both", "attacker", "target", "all"]
