@@ -176,6 +176,42 @@ def test_shots_are_logged_as_they_are_fired(name: str, kinds: dict[str, Any]) ->
     assert silent(data, frames) == []
 
 
+JAW = {"role": "hitbox", "attack": "jab", "circle": 3, "mask": ["one"]}
+HEART = {"role": "hurtbox", "rect": [4, 4], "layer": ["one"]}
+HIT: list[tuple[str, dict[str, Any], dict[str, Any]]] = [
+    (
+        "a body is hidden at the end of a freeze",
+        {
+            "bee": gun("cub", when=FIRST),
+            "cub": {"boxes": {"jaw": JAW, "heart": HEART}, "health": 2, "down": {"lasts": 2, "hide": True}},
+        },
+        {"damage": 2, "hits_owner": True, "hitstop": 1},
+    ),
+    (
+        "two return at once, and send each other home",
+        {"bee": {"boxes": {"jaw": JAW, "heart": HEART}, "health": 1, "respawn": {"at": [9, 2], "resets": "pair"}}},
+        {"damage": 2},
+    ),
+    (
+        "a shot is sent off, and has its own acceleration",
+        {
+            "ant": {"boxes": {"heart": HEART | {"rect": [90, 90]}}},
+            "bee": gun("cub"),
+            "cub": {"boxes": {"jaw": JAW}, "motion": {"acceleration": [0, -7200]}},
+        },
+        {"attacker": {"launch": {"up": 0}}, "rehit": "once"},
+    ),
+]
+
+
+@pytest.mark.parametrize(("name", "kinds", "jab"), HIT, ids=[name for name, *_ in HIT])
+def test_hits_are_logged_as_they_are(name: str, kinds: dict[str, Any], jab: dict[str, Any]) -> None:
+    data: dict[str, Any] = {"layers": {"names": ["one"]}, "kinds": kinds, "attacks": {"jab": jab}}
+    data["fixtures"] = [{"kind": "ant", "at": [0, 3]}] if "ant" in kinds else []
+    bees = [{"id": f"bee-{n}", "kind": "bee", "x": 3 * n, "y": n, "cut": False} for n in range(2)]
+    assert silent(data, [{"poses": [dict(bee) for bee in bees]} for _ in range(9)]) == []
+
+
 @pytest.mark.parametrize("resets", ["room", "run", "pair"])
 def test_a_return_that_clears_the_room_ends_shots_early(resets: str) -> None:
     puffs = {"vent": {"spawn": "puff", "when": {"every": 5}, "speed": 30}}
