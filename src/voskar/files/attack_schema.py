@@ -40,6 +40,7 @@ def _comparisons(value: Any, *, percent: bool = False) -> Any:
         found = tuple(Comparison.parse(text) for text in texts)
     except (TypeError, ValueError):
         raise ValueError(f"{example}, or a list of them") from None
+    # Percent needs a maximum, which health has and a counter may not have.
     if not percent and any(comparison.percent for comparison in found):
         raise ValueError(f"{example}, or a list of them")
     return found
@@ -59,6 +60,7 @@ HealthComparisons = Annotated[
 
 
 def _cells(value: Any) -> Any:
+    # An empty text stands for all cells of a clip.
     return ((0, ANY_CELL),) if value == "" else windows(value)
 
 
@@ -114,6 +116,7 @@ def _direction(value: Any) -> Any:
     expected = '"away", "flat", "facing", "travel", or degrees'
     if isinstance(value, str) and value in DIRECTIONS:
         return value
+    # `bool` is a subclass of `int`, and `true` is no angle.
     if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) <= 1e6:
         raise ValueError(expected)
     return float(value)
@@ -133,6 +136,7 @@ class KnockbackTable(Table):
 
 def _outcome(value: Any) -> Any:
     if value not in OUTCOMES:
+        # The nearest name is no help here: the old words differ from the new ones.
         new = renamed(str(value), OUTCOMES)
         hint = f' (it is now "{new}")' if new else ""
         raise ValueError(", ".join(f'"{name}"' for name in OUTCOMES) + hint)
@@ -227,6 +231,7 @@ def _damage(value: Any) -> Any:
     numbers = value if isinstance(value, list) else [value]
     plain = all(type(number) in (int, float) and abs(number) <= LIMIT for number in numbers)
     if not plain or len(numbers) != (2 if isinstance(value, list) else 1):
+        # Both orders of the limits mean the same.
         raise ValueError("a number, or the least and the most that the game draws, such as [2, 4]")
     if isinstance(value, list):
         return sorted(map(float, value))

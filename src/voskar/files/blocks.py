@@ -15,7 +15,7 @@ from voskar.files.frames import SORTS, WHOLE, FrameLine, LineTypes, Sort
 Key = tuple[str, str, str | None]
 """Id, kind, and the owner as it is logged."""
 
-UNTOLD = {name: (field.default, field.absent) for name, field in FIELDS.items()}
+MISSING = {name: (field.default, field.absent) for name, field in FIELDS.items()}
 """The value of a number that a line does not have, and of one that is null."""
 
 CHUNK = 1 << 14
@@ -23,8 +23,9 @@ CHUNK = 1 << 14
 
 
 class EntryColumns(NamedTuple):
-    """Entries of one sort, in order, as columns (k,): the place of each one's frame in the block; texts as names and
-    places among them, -1 for none; numbers, NaN for none. A point is two numbers, with _x and _y behind its name."""
+    """Entries of one sort, in order, as columns (k,). `at` is the place of each entry's frame in the block. Texts are
+    names and places among them, -1 for none; numbers are NaN for none. A point is two numbers, with _x and _y behind
+    its name."""
 
     at: Ints
     texts: dict[str, tuple[list[str], Ints]]
@@ -35,6 +36,7 @@ class EntryColumns(NamedTuple):
 
     def until(self, frame: int) -> EntryColumns:
         """The entries of the frames before a place."""
+        # Frames rise, so one look at the last entry answers for most blocks.
         if not len(self.at) or self.at[-1] < frame:
             return self
         end = int(np.searchsorted(self.at, frame))
@@ -43,9 +45,9 @@ class EntryColumns(NamedTuple):
 
 
 class LoggedValues(NamedTuple):
-    """Boxes or counters of poses: `poses` (m,) tell them, if only that they have none; `at` (k,) the pose of each, its
-    name as a place in `names`, `values` (k, 4 or 1) as they are logged. `odd` are the rows of boxes that are no
-    corners, with what they log."""
+    """Boxes or counters of poses. `poses` (m,) are the poses that log any, or an empty object; `at` (k,) is the pose
+    of each value, `name` (k,) a place in `names`, `values` (k, 4 or 1) the logged numbers. `odd` are the rows of
+    boxes that are no corners, with their logged values."""
 
     poses: Ints
     at: Ints
@@ -58,6 +60,8 @@ class LoggedValues(NamedTuple):
 class Block(NamedTuple):
     """Frames in a row, their poses as columns. Not logged: -1 in `tick`, `cell`, `clip` and `tags`, NaN in other
     numbers."""
+
+    # The slots are looked up once for each file, not once for each pose.
 
     frame: Ints
     place: Ints
@@ -93,7 +97,7 @@ def gathering(frames: int, poses: int, types: LineTypes) -> GatheredPoses:
         GatheredEntries(types.line, name, types.entries[name], sort.texts, sort.numbers, sort.point)
         for name, sort in SORTS.items()
     ]
-    return GatheredPoses(frames, poses, types.line, types.pose, UNTOLD, entries)
+    return GatheredPoses(frames, poses, types.line, types.pose, MISSING, entries)
 
 
 def of_frames(chunk: Sequence[tuple[int, FrameLine]]) -> Block:
@@ -110,6 +114,7 @@ def chunks(frames: Iterator[tuple[int, FrameLine]]) -> Iterator[list[tuple[int, 
     poses = 0
     for frame in frames:
         chunk.append(frame)
+        # An empty frame counts too, or a long pause without actors would be one block.
         poses += len(frame[1].poses) + 1
         if poses >= CHUNK:
             yield chunk
@@ -126,11 +131,13 @@ def gathered_block(columns: GatheredPoses, places: Any) -> Block:
         numbers[name] = column[:poses].astype(FIELDS[name].dtype)
     others = columns.others
     pushes = np.asarray(columns.pushes)[: 2 * poses if columns.push_slot >= 0 else 0].reshape(-1, 2)
+    # Few poses log a push, so only these are kept.
     pushed = np.flatnonzero(~np.isnan(pushes).all(axis=1))
     return Block(
         np.array(columns.frame[:frames]),
         np.asarray(places, dtype=np.int64),
         np.array(columns.counts[:frames]),
+        # The gatherer grows these in place, and a block must stay as it is.
         list(columns.keys),
         np.array(columns.key[:poses]),
         list(columns.clips),
@@ -194,8 +201,8 @@ def missing_column(name: str, rows: int) -> Any:
 
 
 def repeated(value: Any, rows: int) -> Any:
-    """A column that is one value (1,) throughout, which cannot be changed. As `np.broadcast_to`, which takes 20 times
-    as long: most of the time of a block of a few frames."""
+    """A column that is one value (1,) throughout and cannot be changed. `np.broadcast_to` does the same in 20 times
+    the time, which was most of the time of a block of a few frames."""
     column = np.ndarray(rows, value.dtype, value, strides=(0,))
     column.flags.writeable = False
     return column
@@ -209,9 +216,11 @@ def is_one(column: Any) -> bool:
     """Whether a column holds one value throughout."""
     if not len(column) or column.strides == (0,):
         return bool(len(column))
+    # Two looks rule out most columns without a pass over them.
     first, last = column[0], column[-1]
     if first != last and (first == first or last == last):  # NaN is not itself
         return False
+    # A short look first: columns that change do so early, and a long comparison costs memory.
     if len(column) > FIRST and not is_one(column[:FIRST]):
         return False
     return bool((column == column[0]).all() or (column.dtype.kind == "f" and np.isnan(column).all()))
@@ -244,12 +253,15 @@ class GrowingColumn:
             return
         piece, start = thin(piece), self.count
         self.count += len(piece)
+        # The piece is a view of a block; a copy of its one value lets the block go.
         if self._all is None and piece.strides == (0,) and (not start or _same(self._one, piece)):
             self._one = piece[:1].copy()
             return
         if self._all is None:
+            # Twice the need: most recordings have several blocks, and growth copies the array.
             self._all = np.empty(2 * self.count, dtype=piece.dtype)
             self._all[:start] = self._one[:1] if start else 0
+        # A quarter more each time: larger steps leave memory unused in the longest recordings.
         if self.count > len(self._all):
             self._all.resize(self.count + (self.count >> 2), refcheck=False)
         self._all[start : self.count] = piece
@@ -257,6 +269,7 @@ class GrowingColumn:
     def whole(self) -> Any:
         """The column; nothing can be added any more."""
         if self._all is not None:
+            # `refcheck=False` is safe, as nobody else holds this array before it is returned.
             self._all.resize(self.count, refcheck=False)
             return self._all
         if self._one is None:

@@ -32,8 +32,8 @@ Wrong = Callable[[int, str, str], InputError]
 
 
 def with_box_tables(source: Source) -> Source:
-    """A rulebook with the boxes of its tables in it; what it says itself of a box counts before the table. Raises
-    InputError naming row and column."""
+    """A rulebook with the boxes of its tables. Where the rulebook and a table both give a value of a box, the
+    rulebook's counts. Raises InputError with row and column."""
     kinds = source.raw.get("kinds")
     if not isinstance(kinds, dict):
         return source
@@ -51,6 +51,7 @@ def with_box_tables(source: Source) -> Source:
             raise InputError(source.problem(where, str(error))) from None
         if not path.is_file():
             raise InputError(source.problem(where, f"there is no file {kind['boxes_from']}"))
+        # `boxes_from` is gone now, so that the schema of a kind needs no such key.
         own = {key: value for key, value in kind.items() if key != "boxes_from"}
         raw["kinds"][name] = merged({"boxes": boxes_of(path)}, own, ("kinds", name))
     return replace(source, raw=raw)
@@ -65,6 +66,7 @@ def boxes_of(path: Path) -> dict[str, dict[str, Any]]:
 
     by_box: dict[str, list[Row]] = {}
     for number, values in enumerate(_rows(path), 1):
+        # A limit: a few kilobytes of gzip-compressed Parquet may hold millions of rows.
         if number > MOST:
             raise wrong(number, "box", f"found more than {MOST:,} rows")
         row = _checked(number, values, wrong)
@@ -95,6 +97,7 @@ def _rows(path: Path) -> Iterator[dict[str, Any]]:
     if path.suffix == ".csv":
         try:
             for values in csv.DictReader(StringIO(read_text(path).lstrip("\ufeff")), strict=True):
+                # An empty cell is a value that the row does not have.
                 yield {str(key): value for key, value in values.items() if value not in ("", None)}
         except csv.Error as error:
             raise InputError(Problem(f"not CSV: {error}", file=str(path))) from None
@@ -113,6 +116,7 @@ def _checked(number: int, values: Mapping[str, Any], wrong: Wrong) -> dict[str, 
     """A row with numbers as such. Raises InputError."""
     row: dict[str, Any] = {}
     for column, value in values.items():
+        # Columns with _ are notes of their author.
         if column.startswith("_"):
             continue
         if column not in COLUMNS:
@@ -120,6 +124,7 @@ def _checked(number: int, values: Mapping[str, Any], wrong: Wrong) -> dict[str, 
         row[column] = value
         if column in NUMBERS or column == "rank":
             try:
+                # Parquet has numbers and CSV has texts; `float` takes both.
                 row[column] = int(value) if column == "rank" else float(value)
             except (TypeError, ValueError):
                 raise wrong(number, column, f'found "{value}", expected a number') from None
@@ -131,6 +136,7 @@ def _checked(number: int, values: Mapping[str, Any], wrong: Wrong) -> dict[str, 
     if row["shape"] not in SHAPES:
         raise wrong(number, "shape", f'found "{row["shape"]}", expected {", ".join(SHAPES)}')
     for column in SHAPES[row["shape"]]:
+        # A capsule may have a length of 0: it is a circle then.
         if row.get(column, 0.0) <= 0 and (column != "length" or row.get(column, 0.0) < 0):
             raise wrong(number, column, f"a {row['shape']} needs a `{column}` above 0")
     return row
@@ -145,6 +151,7 @@ def _box(rows: Iterable[Row], wrong: Wrong) -> dict[str, Any]:
             if row.get(column) != first.get(column):
                 text = f"found {row.get(column, 'nothing')}, expected {first.get(column, 'nothing')} as in row {number}"
                 raise wrong(other, column, text)
+    # The first row gives the size; other rows stretch it.
     sizes = [first.get(column, 0.0) for column in SHAPES[first["shape"]]]
     box: dict[str, Any] = {"role": first["role"], first["shape"]: sizes[0] if len(sizes) == 1 else sizes}
     box |= {"at": [first.get("x", 0.0), first.get("y", 0.0)]}
@@ -155,11 +162,13 @@ def _box(rows: Iterable[Row], wrong: Wrong) -> dict[str, Any]:
     for other, row in rows:
         clip, cells = row.get("clip", ""), row.get("cells", "")
         if not clip:
+            # A second row without a clip could only repeat or contradict the first.
             if cells or always or len(rows) > 1:
                 raise wrong(other, "clip", "a row without a clip is for all of them, and the only one of its box")
             always = True
             continue
         try:
+            # Spreadsheets use a comma between columns, so a semicolon is taken as well.
             ranges = windows(cells.replace(";", ",")) if cells else ((0, LAST),)
         except ValueError as error:
             raise wrong(other, "cells", f'found "{cells}", expected {error}') from None
@@ -167,6 +176,7 @@ def _box(rows: Iterable[Row], wrong: Wrong) -> dict[str, Any]:
     for clip, spans in during.items():
         spans.sort(key=lambda span: span[:3])
         for before, after in itertools.pairwise(spans):
+            # Two rows of one cell would give the box two places at once.
             if after[0] <= before[1]:
                 raise wrong(after[2], "cells", f"cells of {clip} that row {before[2]} has as well")
     if not always:
@@ -180,6 +190,7 @@ def _key(cell: int, row: Mapping[str, Any], first: Mapping[str, Any]) -> dict[st
     wide, high = _extent(row)
     own_wide, own_high = _extent(first)
     key: dict[str, Any] = {"cell": cell, "at": [row.get("x", 0.0), row.get("y", 0.0)]}
+    # A turn that stays the same is left out: a key with it would turn the box once more.
     if row.get("turn", 0.0) != first.get("turn", 0.0):
         key["turn"] = row.get("turn", 0.0)
     if (wide, high) != (own_wide, own_high):
@@ -191,4 +202,5 @@ def _extent(row: Mapping[str, Any]) -> tuple[float, float]:
     """The width and the height of the shape of a row."""
     if row["shape"] == "rect":
         return row["w"], row["h"]
+    # A capsule lies along x: its round ends add their radius on both sides.
     return 2 * row["r"] + row.get("length", 0.0), 2 * row["r"]

@@ -28,7 +28,7 @@ NUMBERS = tuple(field.name for field in FIELDS.values() if field.type == "number
 NEEDED = ("x", "y", "angle", "scale", "z")  # never absent, so never NaN
 SMALLEST, LARGEST = 1e-6, 1e6  # scale
 MOST_ENTRIES, MOST_ACTORS = 3_000_000, 1_500_000
-"""Most frames of one recording: many hours of play. A few megabytes of input may ask for more, of hundreds of bytes."""
+"""Most entries and actors of one recording: many hours of play. Without it a small gzip file fills the memory."""
 
 
 MOST_NOTES = 20
@@ -54,6 +54,7 @@ class _Named:
         """Adds those of a block of so many poses; (rows,) which of the poses that state any each one is, -1 for
         none."""
         found = np.full(rows, -1, dtype=np.int64)
+        # An index by pose number would cost memory for every pose, though few poses log boxes.
         found[column.poses] = np.arange(self.poses, self.poses + len(column.poses))
         numbers = np.array([self.names.setdefault(name, len(self.names)) for name in column.names], dtype=np.int64)
         self.values.append((found[column.at], numbers[column.name], values))
@@ -103,12 +104,14 @@ class ColumnBuilder:
     def add(self, block: Block) -> None:
         """Adds frames. Raises InputError with their line or row, frame and field."""
         expected = (int(block.frame[0]) if self.first is None else self.last + 1) + np.arange(len(block.frame))
+        # Lost frames move the expected numbers, so this must run before the gaps are looked for.
         missing = self._dropped(block, expected)
         gaps = np.flatnonzero(block.frame != expected)
         whole = int(gaps[0]) if len(gaps) else len(block.frame)
         for at, what in block.resets:
             self.resets[int(block.frame[at])] = what
 
+        # Entries before the gap are checked first: their error has a lower line than the gap.
         entries = {name: entry.until(whole) for name, entry in block.entries.items()}
         self.entries.take(entries, block.place, block.frame)
         if len(self.entries) > MOST_ENTRIES or len(self.actors) > MOST_ACTORS:
@@ -117,13 +120,16 @@ class ColumnBuilder:
         if len(gaps):
             self.last = int(expected[whole]) - 1
             wrong = self._error(int(block.place[whole]), None, "frame", self._gap(int(block.frame[whole])))
+            # Only JSON lines can be read a second time without the frames that were logged twice.
             again = self.place == "line" and (whole > 0 or self.first is not None) and block.frame[whole] <= self.last
             raise LoggedAgainError(wrong.problems) if again else wrong
         if self.first is None:
             self.first = int(block.frame[0])
         self.last = int(block.frame[-1])
+        # A lost frame has no poses, and the starts of all later frames rely on its count of 0.
         self.counts.append(np.insert(block.counts, missing, 0) if len(missing) else block.counts)
         self._note(block)
+        # Numbers must be checked before boxes: corners are stored relative to x and y.
         columns = {name: thin(column) for name, column in self._columns(block).items()}
         self._check(columns, block)
         columns["facing"] = made_of(columns["facing"], lambda column: column.astype(np.int8))  # 1 or -1 now
@@ -142,6 +148,7 @@ class ColumnBuilder:
             if count > MOST_LOST:
                 message = f"found {count} lost frames, expected at most {MOST_LOST}"
                 raise self._error(int(block.place[at]), frame, "dropped", message)
+            # The logger may have lost frames whose count it does not know, so the mark does not depend on the jump.
             self.resets[frame] = "run"
             if 0 < jump <= count:
                 self.resets[frame - jump] = "run"
@@ -163,6 +170,7 @@ class ColumnBuilder:
         """Drops the columns gathered so far, for a caller that only wants the checks."""
         self.counts.clear()
         self.entries.clear()
+        # A block without pushes stores one NaN, not a column of them.
         self.boxes.values.clear()
         self.shapes.clear()
         self.counters.values.clear()
@@ -178,6 +186,7 @@ class ColumnBuilder:
     def _columns(self, block: Block) -> dict[str, Any]:
         """One array a field."""
         numbers = np.array([self._meet(key, at, block) for at, key in enumerate(block.keys)], dtype=np.int64)
+        # Only actors with several owners need a look at each pose.
         if self.owners:
             self._take_owners(numbers, block)
         for name in block.clips:
@@ -203,6 +212,7 @@ class ColumnBuilder:
         for row, push in zip(at[wrong], pushes[wrong], strict=True):
             message = f"found {push.tolist()}, expected [dx, dy] within ±{LIMIT:g}"
             raise self._pose_error(int(row), "push", message, None, block)
+        # The `_meet` of a key sees only the first pose that has it; an owner may come back later, so every pose counts.
         push_x, push_y = (np.full(rows if len(at) else 1, np.nan) for _ in "xy")
         if len(at):
             push_x[at], push_y[at] = pushes.T
@@ -225,6 +235,8 @@ class ColumnBuilder:
         """The numbers of the tags of poses. Raises InputError for one that its kind does not declare."""
         numbers = [self.tag_sets.setdefault(text, len(self.tag_sets)) for text in block.tag_sets]
         if self.kinds is not None and numbers:
+            # One check for each pair of actor and tag set, in the order of their first poses: the first error is the
+            # one reported.
             pairs, first = np.unique(block.key * (len(numbers) + 1) + block.tags + 1, return_index=True)
             for row, pair in sorted(zip(first.tolist(), pairs.tolist(), strict=True)):
                 key, place = divmod(pair, len(numbers) + 1)
@@ -255,6 +267,7 @@ class ColumnBuilder:
         for row, value in odd_ones:
             try:
                 shapes[row] = shape_of(value)
+                # A polygon is stored by its bounds like a rectangle; its corners are kept in `shapes`.
                 self._refuse_loss(shapes[row], names[name[row]], block.keys[block.key[at[row]]][1])
             except ValueError as error:
                 raise self._pose_error(int(at[row]), f"boxes.{names[name[row]]}", str(error), None, block) from None
@@ -268,6 +281,7 @@ class ColumnBuilder:
                 key, number = divmod(pair, len(names))
                 if names[number] not in self.kinds[block.keys[key][1]].boxes:
                     strange.append((row, block.keys[key][1]))
+        # Of two kinds of mistake the one in the earlier row is reported.
         odd = min([*((row, "") for row in np.flatnonzero(wrong)[:1].tolist()), *strange], default=None)
         if odd is not None:
             row, kind = odd
@@ -277,7 +291,9 @@ class ColumnBuilder:
             if kind and self.kinds is not None:
                 message, hint = f'{kind} has no box "{box}"', nearest(box, self.kinds[kind].boxes)
             raise self._pose_error(int(at[row]), f"boxes.{box}", message, hint, block)
+        # A game may log the corners in any order.
         low, high = np.minimum(corners[:, :2], corners[:, 2:]), np.maximum(corners[:, :2], corners[:, 2:])
+        # Boxes are stored relative to the pose, as the rulebook's own boxes are.
         logged = self.boxes.take(block.boxes, len(block.key), np.concatenate([low - place, high - place], axis=1))
         for row, parts in shapes.items():
             seen = tuple(LoggedPart(part.corners - place[row], part.radius, part.is_rect) for part in parts)
@@ -286,6 +302,7 @@ class ColumnBuilder:
 
     def _meet(self, key: Key, at: int, block: Block) -> int:
         """The number of an actor, which may not have been seen before with this kind and owner."""
+        # A key that was checked once needs no second check: this is the fast way for nearly every block.
         if key in self.known:
             return self.known[key]
 
@@ -300,10 +317,12 @@ class ColumnBuilder:
             if not name:
                 raise wrong("id", "found an empty id")
             refuse_control(name, lambda message: wrong("id", message))
+            # Driven actors get ids with these marks, and a logged id must never equal one of them.
             if any(mark in name for mark in RESERVED):
                 raise wrong("id", f'found "{name}": / + # are kept for driven actors')
             if self.kinds is not None and kind not in self.kinds:
                 raise wrong("kind", f'unknown kind "{kind}"', nearest(kind, self.kinds))
+            # An actor with rules of its own has a kind of its own; `base` keeps the logged name.
             base = text if text != kind else ""
             number = len(self.actors)
             self.numbers[name] = number
@@ -317,11 +336,13 @@ class ColumnBuilder:
         known = self.actors[number].owner
         if owner is not None and known is None and not late:
             refuse_control(owner, lambda message: wrong("owner", message))
+            # Owners in a ring would make every search for the first owner endless.
             ring = self._ring(name, owner)
             if ring:
                 raise wrong("owner", f"the owners go in a ring: {ring}")
             self.actors[number] = structs.replace(self.actors[number], owner=owner)
         elif owner is not None and owner != known and (self.kinds is None or self.kinds[kind].changes_owner):
+            # Without a reflecting attack in the rulebook another owner is a mistake of the logger.
             refuse_control(owner, lambda message: wrong("owner", message))
             self.owners.setdefault(number, known)
         elif owner is not None and owner != known:
@@ -381,6 +402,7 @@ class ColumnBuilder:
         look((columns["tick"] >= 0) & (columns["cell"] >= 0), "cell", "a `tick` or a `cell`, not both")
         lives = columns["lives"]
         look((lives < 0) | (lives != np.floor(lives)) & ~np.isnan(lives), "lives", "a whole number of 0 or more")
+        # Rows mostly rise by actor, so the sort below is rarely needed.
         falls = np.flatnonzero(actor[1:] <= actor[:-1])
         if (frame[falls] == frame[falls + 1]).any():  # else they rise within a frame: none is there twice
             order = np.lexsort((actor, frame))
@@ -389,6 +411,7 @@ class ColumnBuilder:
             for row in order[twice + 1][:1].tolist():
                 bad.append((row, "id", f'"{block.keys[block.key[row]][0]}" has two poses in this frame'))
         if bad:
+            # The smallest row, and for one row the same field each time.
             row, field, message = min(bad)
             raise self._pose_error(row, field, message, None, block)
 
@@ -423,12 +446,14 @@ class ColumnBuilder:
                 for name, growing_column in self.columns.items()
             }
         )
+        # `starts` has one entry more than frames, so that the poses of a frame are a slice.
         starts = np.concatenate([[0], np.cumsum(np.concatenate(self.counts))]).astype(np.int64)
         inputs = self.entries.inputs()
         boxes = self._logged_boxes()
         counters = LoggedCounters(tuple(self.counters.names), self.counters.whole()[:, :, 0])
         parts = [(*part.corners.ravel().tolist(), part.radius) for shape in boxes.shapes for part in shape]
         named = (boxes.names, boxes.bounds), (counters.names, counters.values), (parts, boxes.shape)
+        # The digest is made before the marks change `cut`: it describes the input.
         digest = self._digest(poses, starts, rate, header, inputs, named)
         if self.resets:  # what was before a mark is no past of what comes after it
             poses = replace(poses, cut=poses.cut | np.isin(poses.frame, list(self.resets)))
@@ -478,8 +503,8 @@ class ColumnBuilder:
     def _digest(
         self, poses: Poses, starts: Any, rate: Fraction, header: dict[str, Any], inputs: Inputs, named: Iterable[Any]
     ) -> str:
-        """A digest of all that a replay looks at, the same whatever file form it came in."""
-        digest = xxh3_128()  # it is no security measure, and ten times the bytes are taken in its time
+        """A digest of all that a replay looks at. It is the same for every file form."""
+        digest = xxh3_128()  # no security is needed, and it is ten times as fast as a secure one
         actors: list[Any] = [(actor.id, actor.kind, actor.owner) for actor in self.actors]
         actors += self.owner_changes
         meaning = [header.get(key) for key in ("up", "reactions", "seed")]
@@ -498,7 +523,10 @@ class ColumnBuilder:
                 digest.update(values.data)
         for field in fields(Poses):
             column = getattr(poses, field.name)
+            # A column of defaults is left out: a game that logs nothing there and one that logs the default are the
+            # same.
             if field.name == "frame" or (field.name in LATE and (is_one(column) or not len(column))):
                 continue  # the frames are those of `starts`
+            # A column of one value gives the same digest whether it is stored once or in full.
             digest.update(np.ascontiguousarray(column[:1] if is_one(column) else column).data)
         return digest.hexdigest()

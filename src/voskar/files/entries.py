@@ -50,6 +50,8 @@ class Entries:
         self._display = _Pieces("id", "clock")
         self.named: dict[str, tuple[int, int, str]] = {}
         """Where an input, a claim or the display first names an id: line or row, frame, field."""
+        # The first place is enough for an error; keeping all of them would cost memory for each claim.
+        # Each word is checked once: a session has millions of claims and a few dozen words.
         self._words: set[str] = set()
         """Buttons and attacks that are known to be printable."""
 
@@ -72,7 +74,9 @@ class Entries:
     def inputs(self) -> Inputs:
         """All inputs."""
         found = self._inputs.whole()
+        # Without an aim the two are NaN, and a comparison with NaN is false.
         if not found:
+            # Nearly all blocks log presses alone, and need no search for a button with two states.
             return Inputs()
         aim = np.column_stack([found["aim_x"], found["aim_y"]])
         names, down = self._inputs.names, found["down"] != 0
@@ -94,6 +98,7 @@ class Entries:
         odd = (np.abs(aim_x) > LIMIT) | (np.abs(aim_y) > LIMIT) | (np.isnan(aim_x) != np.isnan(aim_y))
         if down.min() != down.max():
             same = (columns.at * len(ids) + who) * len(buttons) + button
+            # A stable sort keeps the order of the log within a frame, so the later entry is the one reported.
             order = np.argsort(same, kind="stable")
             begins = np.flatnonzero(np.diff(same[order], prepend=-1))
             first = np.repeat(down[order[begins]], np.diff(begins, append=len(order)))
@@ -111,6 +116,7 @@ class Entries:
         self._inputs.add(columns, frame, line)
 
     def _take_claims(self, entries: EntryColumns, line: Ints, frame: Ints) -> None:
+        # A clash names two ids in `ids`; as attacker and target it passes the same checks as a hit.
         entries = _with_both(entries)
         count = len(entries)
         events, event = entries.texts["event"]
@@ -118,12 +124,14 @@ class Entries:
         for at, field in enumerate(CLAIM):
             is_text = field in entries.texts
             has = entries.texts[field][1] >= 0 if is_text else ~np.isnan(entries.numbers[field])
+            # Most claims have few of the fields, so most columns are skipped here.
             if not has.any():
                 continue
             odd |= has & np.array([field not in CLAIMED[name][1] for name in events])[event]
             needs[:, at] = has & np.array([field in CLAIMED[name][0] for name in events])[event]
             if not is_text:
                 odd |= np.abs(entries.numbers[field]) > LIMIT
+        # An event that needs no field, such as `over`, is never short of one.
         odd |= np.array([bool(CLAIMED[name][0]) for name in events])[event] & ~needs.any(axis=1)
         self._meet(
             entries,
@@ -136,6 +144,7 @@ class Entries:
             frame,
         )
         columns = [_values(entries, field, count) for field in CLAIM]
+        # An entry without values may lack its id: the clock belongs to nobody.
         self.claims += map(Claim, frame.tolist(), [events[item] for item in event.tolist()], line.tolist(), *columns)
 
     def _of_claim(self, columns: EntryColumns, row: int, line: Ints, frame: Ints) -> InputError:
@@ -179,6 +188,7 @@ class Entries:
     ) -> None:
         """Ids that have to be an actor's, and words, that are new; then the first entry that is odd is an error."""
         rows = np.flatnonzero(odd)
+        # Entries behind the first odd one are not read, so that they cannot raise an error before it.
         end = int(rows[0]) if len(rows) else len(columns)
         found = []
         for order, field in enumerate((*ids, *words)):
@@ -187,6 +197,7 @@ class Entries:
             for name, row in zip(names, _first(codes[:end], len(names)), strict=True):
                 if row >= 0 and name not in (self.named if is_id else self._words):
                     found.append((row, order, field, name, is_id))
+        # In the order of the file: the mistake that is reported does not depend on the order of columns.
         for row, _, field, name, is_id in sorted(found):
             place = int(line[row]), int(frame[row]), f"{sort}.{field}"
             if name not in self.named and name not in self._words:
@@ -201,6 +212,7 @@ class Entries:
     def strangers(self, known: Collection[str], fixtures: Collection[str]) -> Iterator[Stranger]:
         """Ids that are nowhere else: no actor has that id, or no actor who was ever there at the end of a frame."""
         for name, (number, frame, field) in self.named.items():
+            # Driven actors have no pose, so their ids are known only after the replay.
             if name not in known and name not in fixtures and not any(mark in name for mark in RESERVED):
                 yield Stranger(name, frame, field, number, nearest(name, [*known, *fixtures]))
 
@@ -244,7 +256,7 @@ def _values(columns: EntryColumns, field: str, count: int, first: int = 0) -> li
 def _first(codes: Ints, count: int) -> list[int]:
     """The row in which each of these codes first occurs, -1 for none."""
     first = np.full(count + 1, -1, dtype=np.int64)
-    first[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)  # of several, the one that is written last stands
+    first[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)  # backwards, so that the first row of a code is written last
     found: list[int] = first[:count].tolist()
     return found
 
@@ -263,6 +275,7 @@ def _with_both(columns: EntryColumns) -> EntryColumns:
     if len(rows):
         for place, field in enumerate(("attacker", "target")):
             names, column = list(texts[field][0]), texts[field][1].copy()
+            # The names of both sides are numbered after those that hits already use.
             number = {name: at for at, name in enumerate(names)}
             for row in rows.tolist():
                 name = pairs[codes[row]][place]

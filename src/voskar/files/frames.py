@@ -31,6 +31,7 @@ _Flag: TypeAlias = bool | UnsetType | None
 _Count: TypeAlias = Count | UnsetType | None
 
 
+# The garbage collector must not track these structs: a block holds a hundred thousand of them.
 class PoseLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     """One pose as it is logged. An unknown field is an error: a misspelt `facing` would change outcomes in silence."""
 
@@ -100,6 +101,7 @@ class DisplayLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     percent: _Number = UNSET
     icons: _Number = UNSET
     lives: _Number = UNSET
+    # An optional `NOTHING` differs from an empty list: an empty list is a key that the line has.
     score: _Number = UNSET
     clock: _Text = UNSET
 
@@ -184,6 +186,7 @@ def frames_with_logs(names: Collection[str], *, strict: bool = True) -> LineType
     """Structs of which a pose logs these fields at most, besides who and what it is: most games log few, and what none
     of their poses can have need not be looked for in each. Names with _ in front are keys of the game's own, wherever
     they stand. Any other field is an error; where one is not `strict`, it is passed over."""
+    # Keys of the game's own must be fields too, or each of them would be an unknown field.
     own = sorted(name for name in names if _OWN_KEY.fullmatch(name)) if strict else []
 
     def copy(struct: type[msgspec.Struct], names: Collection[str], types: Mapping[str, Any]) -> type[msgspec.Struct]:
@@ -209,8 +212,10 @@ def json_frames(name: str, lines: Iterable[tuple[int, bytes]], warn: Warn) -> It
     decode = msgspec.json.Decoder(FrameLine).decode
     for number, line in lines:
         frame: FrameLine | None = None
+        # A line that fails here is read again slowly, which names the mistake.
         with suppress(msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
             frame = decode(line)
+        # The decoder keeps the last of two equal keys and says nothing; the counts then differ.
         if frame is None or logged_keys(frame) != keys_written(line):
             frame = decoded(name, number, line, warn)
         if frame is not None:
@@ -239,6 +244,7 @@ def decoded(name: str, number: int, line: bytes, warn: Warn) -> FrameLine | None
     try:
         value = json.loads(line, object_pairs_hook=_Pairs)
     except (ValueError, RecursionError) as error:
+        # Only the last line of a file can lack its line end, and a game that stops may leave half of it.
         if not line.endswith(b"\n"):
             warn(f"{name}:{number}: the file ends inside this line, which is left out; did the game stop there?")
             return None
@@ -250,11 +256,13 @@ def decoded(name: str, number: int, line: bytes, warn: Warn) -> FrameLine | None
         described_number = frame.get("frame")
         where = described_number if type(described_number) is int else None
         raise problem(f'the key "{doubled.rpartition(".")[2]}" stands twice', frame=where, key=doubled)
+    # JSON has no NaN, but Python's reader accepts it.
     for path, odd in _odd_numbers(frame, ""):
         raise InputError(_problem(name, number, frame, path, f"found {odd}, expected a finite number"))
     try:
         return msgspec.convert(frame, FrameLine)
     except UnicodeEncodeError:
+        # The decoder refuses half of a surrogate pair with an error that names no place.
         raise problem("found half of a surrogate pair, as \\ud800 is, expected characters") from None
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         raise InputError(_line_problem(name, number, frame, error)) from None
@@ -323,11 +331,13 @@ def _line_problem(name: str, number: int, value: dict[str, Any], error: Exceptio
     def problem(message: str, key: str | None, hint: str | None = None) -> Problem:
         return _problem(name, number, value, key, message, hint)
 
+    # Two recordings were put into one file, so no field of the frame is to blame.
     if "frame" not in value and value.get("voskar") == "recording":
         return Problem("a second header, expected a frame", file=name, line=number)
     text = str(error)
     place = _PATH.search(text)
     path = (place["path"] if place else "").removeprefix(".")
+    # The path of an error inside a dict has no key, so the wrong box is searched for.
     if "[...]" in path:
         path, _, deeper = path.partition("[...]")
         boxes = _at(value, path)
@@ -343,7 +353,10 @@ def _line_problem(name: str, number: int, value: dict[str, Any], error: Exceptio
         parent = path.split("[")[0]
         field = match["field"]
         return problem(
-            f'unknown field "{field}"', f"{path}.{field}".removeprefix("."), nearest(field, _FIELDS.get(parent, ()))
+            f'unknown field "{field}"',
+            f"{path}.{field}".removeprefix("."),
+            nearest(field, _FIELDS.get(parent, ())),
+            # The nearest name is searched among the fields of the same object only.
         )
     if match := _MISSING.search(text):
         return problem(f'the field "{match["field"]}" is missing', path or None)

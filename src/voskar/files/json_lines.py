@@ -41,12 +41,14 @@ class LineReader:
         self._know()
 
     def _know(self) -> None:
+        # A game that writes a key for each of its objects would make a new struct for every frame.
         self.passes_over = sum(name.startswith("_") for name in self.names) > MOST_OWN
         self.types = frames_with_logs(self.names, strict=not self.passes_over)
         self.decode = msgspec.json.Decoder(self.types.line).decode
 
     def _learn(self, lines: list[bytes]) -> bool:
         """Whether some lines have keys that no line had before."""
+        # Only a sample is searched: a new key in a later line stops the reader, and is learned then.
         names = names_in(b"".join(lines[:SAMPLE])[: max(SAMPLED, len(lines[0]))])
         if self.passes_over:
             names &= {*PoseLine.__struct_fields__}
@@ -65,11 +67,14 @@ class LineReader:
                 lines, places = [line for line in lines if not line.isspace()], places[~np.array(blank)]
                 stopped = not self.names
             elif stopped and not self._learn(lines):
+                # The lines have no new key, so one of them is wrong, or needs a slow look.
                 yield from self._slowly(lines[:SAMPLE], places)
                 lines, places, stopped = lines[SAMPLE:], places[SAMPLE:], False
             else:
+                # The upper bound of poses comes from the bytes, so that the columns never need to grow.
                 text = b"".join(lines)
                 columns = gathering(len(lines), len(text) // SHORTEST, self.types)
+                # The first line that fails ends this block; the lines before it are taken.
                 with suppress(msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
                     columns.take(map(self.decode, lines))
                 taken = lines[: columns.frames]
@@ -90,6 +95,7 @@ class LineReader:
         if self.passes_over and b'\\"_' not in text:  # a key within a text has a stroke before its quotation mark
             number += len(_OWN.findall(text))
         # colons may stand in texts, too: as those of a clock do
+        # The cheap count first: it is exact unless a text has a colon.
         if number != colons(text) and number != keys_written(text):
             for _ in json_frames(self.name, zip(places.tolist(), lines, strict=False), self.warn):
                 pass

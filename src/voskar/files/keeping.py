@@ -1,5 +1,5 @@
-"""The folder of the user in which Voskar keeps what can be made again. Every actor that else could write there could
-turn a verdict round, so that it must be the user's alone; else nothing is kept."""
+"""The folder of the user in which Voskar keeps results that can be made again. Anyone who can write there can change
+a result, so it must belong to the user alone; otherwise nothing is kept."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ def _safe(name: str) -> Path:
     text = os.environ.get("XDG_CACHE_HOME")
     try:
         home = Path(text or Path.home() / ".cache")
-    except RuntimeError:  # a build server may have none
+    except RuntimeError:  # a build server has no home
         raise _UnsafeError("there is no home folder; set XDG_CACHE_HOME") from None
     if not home.is_absolute():
         raise _UnsafeError(f"XDG_CACHE_HOME is {home}, expected an absolute path")
@@ -72,23 +72,28 @@ def _safe(name: str) -> Path:
 def _check(folder: Path, *, shared: bool = False) -> None:
     """Raises _UnsafeError for a folder that others may change; a `shared` one may be read by them."""
     known = folder.lstat()
+    # A link may point to a folder that somebody else can change.
     if stat.S_ISLNK(known.st_mode):
         raise _UnsafeError(f"{folder} is a link, expected a folder")
+    # On Windows the profile of a user is private by its access list, and modes say nothing.
     if os.name != "posix":
         return
     if known.st_uid not in ((os.getuid(), 0) if shared else (os.getuid(),)):
         raise _UnsafeError(f"{folder} belongs to another user")
     mode = stat.S_IMODE(known.st_mode)
+    # A sticky folder such as /tmp can be written to by all, but only the owner replaces an entry.
     if shared and mode & 0o022 and not mode & stat.S_ISVTX:
         raise _UnsafeError(f"{folder} can be written to by others (mode {mode:04o})")
     if not shared and mode & 0o022:  # what is in it may not be ours
         raise _UnsafeError(f"{folder} can be written to by others (mode {mode:04o}); remove it, it can be made again")
+    # The mode may come from an older umask; the folder is ours, so it can be mended.
     if not shared and mode != 0o700:
         folder.chmod(0o700)
 
 
 def put(path: Path, data: bytes) -> None:
     """Keeps a whole file, or none."""
+    # A name of its own: two runs at once would otherwise write into one file.
     part = path.with_name(f".{path.name}.{os.urandom(6).hex()}.part")
     try:
         part.write_bytes(data)
@@ -97,6 +102,7 @@ def put(path: Path, data: bytes) -> None:
         try:
             part.unlink(missing_ok=True)
         except OSError:
+            # Nothing depends on a kept file, so a full disk is no error.
             return
 
 
@@ -104,6 +110,7 @@ def get(path: Path) -> bytes | None:
     """A kept file, None where there is none that can be read."""
     try:
         with regular(path) as file:
+            # One byte over the limit tells a file that is too large from one that just fits.
             data = file.read(LARGEST + 1)
     except (InputError, OSError):
         return None
@@ -121,6 +128,7 @@ def prune(folder: Path, most: int) -> None:
             elif time.time() - known.st_mtime > ABANDONED:
                 os.unlink(entry.path)
         kept.sort()
+        # Half at once, so that the folder is not scanned for each new file.
         for _, path in kept[: len(kept) // 2] if len(kept) > most else ():
             os.unlink(path)
     except OSError:
@@ -130,6 +138,7 @@ def prune(folder: Path, most: int) -> None:
 @cache
 def program() -> Digest:
     """The digest of the program: every source of it, and what computes beneath it."""
+    # A result of another version may be wrong, and NumPy and Python take part in it.
     return blake2b(f"{sys.version} {np.__version__} {built_from()}".encode() + sources(), digest_size=20).digest()
 
 

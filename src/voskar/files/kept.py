@@ -1,7 +1,7 @@
 """Rulebooks that are ready to judge by, kept from one run to the next.
 
-To read and check a rulebook takes longer than to replay most recordings by it. What comes of it is kept with the digest
-of the very bytes of every file that was read, and of the program; whatever cannot be read or written is not there.
+Reading and checking a rulebook takes longer than replaying most recordings. The result is kept with the digest of the
+bytes of every file that was read and of the program. A kept file that cannot be read or written counts as missing.
 """
 
 from __future__ import annotations
@@ -41,6 +41,7 @@ class _KeptRules(NamedTuple):
 
 def _array(kind: str, shape: tuple[int, ...], data: bytes) -> np.ndarray:
     """An array as it was kept. Raises ValueError for any other."""
+    # An array of objects would be made by calling anything.
     if kind not in ("<f8", "<i8", "|b1", "|u1"):
         raise ValueError(kind)
     found: np.ndarray = np.frombuffer(data, kind).reshape(shape).copy()
@@ -49,6 +50,7 @@ def _array(kind: str, shape: tuple[int, ...], data: bytes) -> np.ndarray:
 
 def _fraction(text: str) -> Fraction:
     """A fraction as it was kept. Raises ValueError for a number without end."""
+    # `Fraction` of an endless text would take minutes.
     if re.fullmatch(r"-?\d{1,4000}/\d{1,4000}", text) is None:
         raise ValueError("no fraction")
     return Fraction(text)
@@ -74,6 +76,7 @@ class _RulesReader(pickle.Unpickler):
     def find_class(self, module: str, name: str) -> Any:
         if (module, name) in PARTS:
             return PARTS[module, name]
+        # A dot would reach into attributes of a module, and so to any function.
         if module.startswith("voskar.core.rules.") and "." not in name:
             found = super().find_class(module, name)
             if isinstance(found, type) and issubclass(found, Struct):
@@ -88,6 +91,7 @@ class ReadyRulebook:
         """Raises InputError with every problem found."""
         self.path = path
         folder = kept_folder("rulebooks")
+        # The path is part of the name, so that two rulebooks never share a file.
         name = blake2b(program() + os.path.realpath(path).encode(errors="surrogateescape"), digest_size=16).hexdigest()
         self._place = None if folder is None else folder / name
         self._kept = None if self._place is None else _read(self._place)
@@ -105,6 +109,7 @@ class ReadyRulebook:
         with noted() as files:
             book = load_rulebook(self.path)
         self._files = files
+        # Rules of one version and keys of another would give findings that point to wrong lines.
         if self._kept is not None and self._kept.files != {str(path): digest for path, digest in files.items()}:
             raise InputError(Problem("it changed while it was read", file=self.path, hint="run the command again"))
         return book
@@ -121,6 +126,7 @@ class ReadyRulebook:
         """Makes the rules, and keeps them for the next run."""
         rules = self.whole.rules(rate)
         files = {str(path): digest for path, digest in self._files.items() if digest is not None}
+        # A file without a digest changed while it was read: no later run could check it.
         if self._place is not None and len(files) == len(self._files):
             stream = BytesIO()
             _Writer(stream, 4).dump(_KeptRules(files, self.kinds, self.fixtures, rules))
@@ -136,10 +142,12 @@ def _read(place: Path) -> _KeptRules | None:
         return None
     try:
         kept = _RulesReader(BytesIO(data)).load()
+        # The digests are compared before anything is used, so an edited rulebook is read again.
         if not isinstance(kept, _KeptRules) or any(digest_of(name) != digest for name, digest in kept.files.items()):
             return None
     except Exception:  # whatever is wrong with it, it can be made again
         return None
+    # The files count as read, so that output never replaces one of them.
     for name, digest in kept.files.items():
         note(name, digest)
     return kept

@@ -63,6 +63,7 @@ def dataframe(ledger: Ledger) -> pandas.DataFrame:
     import pandas
 
     columns: dict[str, Any] = {}
+    # Plain `int64` has no missing values.
     for name, values in ledger.columns().items():
         if name in WHOLE:
             columns[name] = pandas.array(values, dtype="Int64")
@@ -71,6 +72,7 @@ def dataframe(ledger: Ledger) -> pandas.DataFrame:
         elif any(value is not None for value in values):
             columns[name] = pandas.array(values, dtype="Float64")
         else:
+            # A column without values needs a type, and text takes nothing away.
             columns[name] = pandas.array(values, dtype="string")
     return pandas.DataFrame(columns)
 
@@ -101,6 +103,7 @@ def write_ledger(ledger: Ledger, path: str | Path) -> None:
         elif ending == ".csv":
             table = dataframe(ledger)
             for name in table.columns[table.dtypes == "string"]:
+                # A spreadsheet must not run a text that begins with = as a formula.
                 table[name] = table[name].map(quoted, na_action="ignore")
             table.to_csv(part, index=False, lineterminator="\n")
         else:
@@ -120,6 +123,7 @@ def is_ledger(path: str | Path) -> bool:
     ending = Path(path).suffix.lower()
     if ending not in ENDINGS or not Path(path).is_file():
         return False
+    # Only the first line is read: a ledger may be large.
     with plain_errors(path), Path(path).open("rb") as file:
         return _is_ledger(file.readline(HEADER_LIMIT), ending)
 
@@ -147,6 +151,7 @@ def read_ledger(path: str | Path) -> Ledger:
     if not _is_ledger(data[:HEADER_LIMIT].partition(b"\n")[0], ending):
         raise InputError(Problem("this is no ledger of Voskar", file=str(path), hint="write one with replay --ledger"))
     header, events = _read_lines(path, data) if ending == ".jsonl" else _read_table(path, data, ending)
+    # A CSV has no header, so the frames are those of its events.
     span = [0, max((event.frame for event in events), default=-1)]
     try:
         entry = msgspec.convert({"frames": span, **header}, Header)
@@ -162,6 +167,7 @@ def read_ledger(path: str | Path) -> Ledger:
 
 def _check_version(path: str | Path, version: Any) -> None:
     """Raises InputError for a ledger that this Voskar cannot compare."""
+    # A wrong type is reported by the header's own check.
     if isinstance(version, int) and version != FORMAT:
         message = f"found a ledger of version {version}, expected {FORMAT}"
         hint = None
@@ -178,17 +184,19 @@ def _event(row: Any) -> Event:
     if unknown or "frame" not in row or "event" not in row:
         hint = nearest(unknown[0], COLUMNS) if unknown else None
         text = f'unknown column "{unknown[0]}"' + (f" ({hint})" if hint else "") if unknown else "no frame or event"
-        raise ValueError(text)  # else "no frame or event")
+        raise ValueError(text)
     event_type = EVENT_TYPES.get(row["event"]) if isinstance(row["event"], str) else None
     if event_type is None:
         raise ValueError(f"unknown event {json.dumps(row['event'])}")
     columns = {name: value for name, value in row.items() if name != "event"}
     for name in columns:
+        # A ledger that was edited by hand may have a column of another event.
         if name not in event_type.__struct_fields__:
             raise ValueError(f'a {event_type.event} has no column "{name}"')
     if columns.get("outcome", LANDED) not in OUTCOMES:
         raise ValueError(f"unknown outcome {json.dumps(columns['outcome'])}")
     frame = columns["frame"]
+    # JSON and CSV readers may give a float, which is no frame even if it is whole.
     if not isinstance(frame, int) or isinstance(frame, bool) or abs(frame) > 1 << 53:
         raise ValueError(f"found the frame {json.dumps(frame)[:40]}, expected a whole number")
     return msgspec.convert(columns, event_type)

@@ -32,6 +32,7 @@ EXPECTED = (
 
 def shape_of(items: Any) -> tuple[LoggedPart, ...]:
     """The convex parts of a value, in the world. Raises ValueError, saying what is wrong."""
+    # Four numbers are one rectangle; a list of anything else is a list of shapes.
     entries = items if isinstance(items, list) and items and not _is_number(items[0]) else [items]
     return tuple(part for item in entries for part in _parts(item))
 
@@ -55,12 +56,15 @@ def _parts(value: Any) -> list[LoggedPart]:
             (x0, x1), (y0, y1) = sorted(value[::2]), sorted(value[1::2])
             return [LoggedPart(np.array([(x0, y0), (x1, y0), (x1, y1), (x0, y1)]), is_rect=True)]
     elif (value.circle is UNSET) == (value.polygon is UNSET):
+        # Both or neither: the error below shows the value.
         pass
     elif value.circle is not UNSET:
+        # A radius of 0 is a point, which touches nothing but is a valid log.
         if len(value.circle) == 3 and all(map(_is_number, value.circle)) and value.circle[2] >= 0:
             return [LoggedPart(np.array([value.circle[:2]]), value.circle[2])]
     elif value.polygon is not UNSET and all(len(point) == 2 and all(map(_is_number, point)) for point in value.polygon):
         try:
+            # The judge works on convex parts only.
             return [LoggedPart(np.array(part)) for part in convex_parts([(x, y) for x, y in value.polygon])]
         except ValueError as error:
             raise ValueError(f"a polygon: {error}") from None

@@ -43,6 +43,7 @@ class _Reads:
         self.files: dict[Path, Digest | None] = {}
 
     def note(self, path: Path, digest: Digest | None) -> None:
+        # Two reads of one file with different bytes leave no digest: the file cannot be known.
         self.files[path] = digest if self.files.get(path, digest) == digest else None
 
 
@@ -65,12 +66,14 @@ def noted() -> Iterator[dict[Path, Digest | None]]:
     """The files that are read in the block, as they are named (another may stand behind a link tomorrow), each with
     the digest of the bytes that were read; a folder with that of the names in it. A file that changed while it was
     read has none."""
+    # The reads are a global: they are noted deep in readers, and every signature would have to carry them.
     global _reads
     outer, _reads = _reads, _Reads(digests=True)
     inner = _reads
     try:
         yield inner.files
     finally:
+        # The outer block has read these files as well.
         _reads = outer
         for path, digest in inner.files.items():
             outer.note(path, digest)
@@ -113,6 +116,7 @@ def _bytes_digest(file: FileIO) -> Digest:
 
 def regular(path: str | Path) -> FileIO:
     """A regular file, opened. Raises InputError for a pipe or a device, without waiting for one."""
+    # Without O_NONBLOCK an open named pipe without a writer would block for ever.
     file = FileIO(os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0)))
     mode = os.fstat(file.fileno()).st_mode
     if stat.S_ISREG(mode):
@@ -140,10 +144,12 @@ class _Digested(RawIOBase):
         return count
 
     def tell(self) -> int:
+        # `BufferedReader.tell` needs the position; this counts as it reads.
         return self._count
 
     def finish(self) -> Digest | None:
         """The digest of the whole file, None for one that has changed meanwhile."""
+        # A JSON error may stop the reading early, and the digest is of the whole file.
         while self.readinto(bytearray(PIECE)):
             pass
         after = _state(self._file)
@@ -163,6 +169,7 @@ def opened(path: str | Path, *, pipes: bool = False) -> Iterator[BufferedReader]
     note_as = None
     try:
         with plain_errors(path):
+            # Standard devices and pipes have no digest: they cannot be read twice.
             if pipes and not Path(path).is_file() and not Path(path).is_dir():
                 with open(path, "rb") as stream:
                     yield stream
@@ -225,6 +232,7 @@ def _neighbour(path: str | Path) -> str | None:
     except OSError:
         return None if str(folder) in (".", "") else f"there is no folder {folder}"
     hint = nearest(Path(path).name, names)
+    # The other hints of `nearest` list all names, which are too many in a folder.
     return hint if hint and hint.startswith("did") else None
 
 
@@ -262,6 +270,7 @@ class ShortLines:
     def readlines(self, size: int) -> list[bytes]:
         """Some lines, of about so many bytes together; none at the end."""
         data = self._stream.read(size)
+        # The stream ended inside a line, so the line is read to its end.
         if not data.endswith(b"\n"):
             data += self.readline(len(data) - data.rfind(b"\n") - 1)
         return BytesIO(data).readlines()
@@ -306,6 +315,7 @@ def open_lines(path: str | Path, *, pipes: bool = True) -> Iterator[Lines]:
     with plain_errors(path), ExitStack() as stack:
         standard = str(path) == "-"
         source = _standard_input() if standard else stack.enter_context(opened(path, pipes=pipes))
+        # `peek` leaves the bytes in the buffer, so this works for pipes as well.
         zipped = source.peek(2)[:2] == GZIP_MAGIC
         size = 0 if standard else Path(path).stat().st_size
         name = "standard input" if standard else str(path)
@@ -341,6 +351,7 @@ def whole_file(path: str | Path) -> Iterator[Path]:
             yield part
         return
     target = Path(path)
+    # A rename would replace the link and leave its target as it was.
     if target.is_symlink():
         target = target.resolve()
     if _is_read(target.resolve()):
@@ -354,10 +365,12 @@ def whole_file(path: str | Path) -> Iterator[Path]:
             return
         import tempfile  # which takes as long to import as a short recording to be read
 
+        # The temporary file is in the same folder: a rename is atomic only within one file system.
         handle, name = tempfile.mkstemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent)
         os.close(handle)
         try:
             yield Path(name)
+            # `mkstemp` makes the file private; the output gets the rights of a normal new file.
             umask = os.umask(0)
             os.umask(umask)
             os.chmod(name, 0o666 & ~umask)

@@ -57,6 +57,7 @@ def load_recording(
     except InputError as error:
         line = first_wrong_line(path, error)
         if until_error and line is not None:
+            # Without frames before the error there is nothing to judge.
             with suppress(InputError):
                 return _read_before(path, rulebook, line, error)
         raise InputError(_and_others(path, rulebook, error)) from None
@@ -87,6 +88,7 @@ def read_whole(path: str | Path, read: Callable[[FrameSource], T], *, pipes: boo
         with open_frames(path, pipes=pipes) as source:
             return read(source)
     except LoggedAgainError as error:
+        # Only a second pass knows which lines were replaced, so this costs time only where a game went back.
         if str(path) == "-" or not Path(path).is_file():
             hint = "save such a recording to a file first"
             raise InputError([replace(problem, hint=hint) for problem in error.problems]) from None
@@ -107,6 +109,7 @@ def replaced_lines(path: str | Path) -> frozenset[int]:
         for number, line in enumerate(lines.stream, 1):
             with suppress(msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
                 frame = decode(line).frame if number > 1 and not line.isspace() else -1
+                # A frame replaces every kept frame from its number on, not only the equal one.
                 while frame >= 0 and kept and kept[-1][0] >= frame:
                     replaced.add(kept.pop()[1])
                 kept += [(frame, number)] if frame >= 0 else []
@@ -128,20 +131,24 @@ def _and_others(path: str | Path, rulebook: Kinds | None, first: InputError) -> 
         header = lines.stream.readline()
         looked_at = 0
         for number, name in enumerate(islice(lines.stream, line - 1 + TRIED), 2):
+            # Blank lines are no frames, and lines up to the first error have been checked.
             if number <= line or name.isspace():
                 continue
             try:
+                # Each frame is a recording by itself here, so that one mistake does not hide the next.
                 read_recording([header, name, b""], str(path), rulebook)
             except InputError as error:
                 known = {_alike(problem) for problem in found}
                 found += [replace(problem, line=number) for problem in error.problems if _alike(problem) not in known]
             looked_at += len(name)
+            # A limit on bytes: with long lines, 400 frames would take seconds.
             if len(found) >= MOST or looked_at > PIECE:
                 break
     return found[:MOST]
 
 
 def _alike(problem: Problem) -> tuple[str, str]:
+    # Numbers are left out, so that one mistake in a thousand frames is one problem.
     return re.sub(r"\d+", "#", problem.message), re.sub(r"\d+", "#", problem.key or "")
 
 

@@ -23,6 +23,7 @@ def fetched(url: str) -> Iterator[Path]:
     import tempfile
 
     with tempfile.TemporaryDirectory(prefix="voskar-") as folder:
+        # The copy keeps the last name, as the ending says which form the file has.
         local = Path(folder) / _name(url)
         system, path = _system(url)
         with _plain(url):
@@ -31,6 +32,7 @@ def fetched(url: str) -> Iterator[Path]:
         try:
             yield local
         except InputError as error:
+            # An error names the temporary copy, which the user does not know.
             named = [
                 problem.file.replace(str(local), url) if problem.file else problem.file for problem in error.problems
             ]
@@ -48,6 +50,7 @@ def sent(url: str) -> Iterator[Path]:
         local = Path(folder) / _name(url)
         system, path = _system(url)
         yield local
+        # Only a whole file is sent: the block may fail before.
         with _plain(url):
             system.put(str(local), path)
 
@@ -59,6 +62,7 @@ def _name(url: str) -> str:
     """The last name of a URL, without what is asked for behind it."""
     name = url.partition("://")[2]
     if url.startswith(WEB):
+        # A query is no part of the name, and may hold a secret.
         name = name.partition("?")[0].partition("#")[0]
     name = name.rstrip("/").rpartition("/")[2]
     return name if name not in ("", ".", "..") else "file"
@@ -80,11 +84,12 @@ def _system(url: str) -> tuple[Any, str]:
 
 
 def _options(service: str) -> dict[str, Any]:
-    """How long to wait for a service, as its library wants to be logged."""
+    """How long to wait for a service, as its library expects it."""
     if f"{service}://" in WEB:
         from aiohttp import ClientTimeout
 
         patient = ClientTimeout(total=None, sock_connect=PATIENCE, sock_read=PATIENCE)
+        # Without `skip_instance_cache` a second run would use the patience of the first.
         return {"client_kwargs": {"timeout": patient}, "skip_instance_cache": True}
     if service in ("s3", "s3a"):
         waits = {"connect_timeout": PATIENCE, "read_timeout": PATIENCE, "retries": {"max_attempts": 2}}

@@ -76,6 +76,7 @@ class Rulebook:
     def kinds(self) -> dict[str, KindNames]:
         """The names of its kinds that recordings may use."""
         data = self.data
+        # An owner can change only where some rule reflects; without one, a second owner is a mistake of the logger.
         tables = [table for attack in data.attacks.values() for table in (attack.attacker, attack.target)]
         with_cases: list[KindTable | AttackTable] = [*data.kinds.values(), *data.attacks.values()]
         for cases in (case.cases for case in with_cases):
@@ -97,6 +98,7 @@ class Rulebook:
 
     def some_rules(self, others: Rules, names: Collection[str]) -> Rules:
         """Rules whose kinds and attacks of some names are compiled again, and all else is that of others."""
+        # `tune` and `margins` try hundreds of values, and each changes one kind or attack.
         data, rate = self.data, others.rate
         bits, meets = self._bits, others.meets
         kinds = {name: self._kind(name, data.kinds[name], bits, meets, rate) for name in names if name in data.kinds}
@@ -114,6 +116,7 @@ class Rulebook:
         data, bits = self.data, self._bits
         solids = tuple(
             Solid(outline, sum(bits[layer] for layer in set(table.layer)))
+            # Without a table of layers each box has its mask; None and an empty table differ.
             for outline, table in zip(self.solids, data.space.solids, strict=True)
         )
         meets = None
@@ -122,6 +125,7 @@ class Rulebook:
         return Rules(
             rate=rate,
             layers=tuple(data.layers.names),
+            # Sorted, so that the order of tables in the file changes nothing.
             kinds={name: self._kind(name, data.kinds[name], bits, meets, rate) for name in sorted(data.kinds)},
             attacks={name: _attack(name, data.attacks[name], rate) for name in sorted(data.attacks)},
             space=compiled(
@@ -165,6 +169,7 @@ class Rulebook:
                 logged="" if box.logged is None else box_name if box.logged is True else box.logged,
                 layer=layer,
                 mask=_mask(box.role, layer, meets) if named is None else sum(bits[name] for name in set(named)),
+                # An empty mask of a box is a mask: the box meets nothing.
                 keys={
                     clip: tuple(compiled(Key, key, rate, blend=key.blend or box.blend) for key in keys)
                     for clip, keys in box.keys.items()
@@ -177,6 +182,7 @@ class Rulebook:
             rate,
             name=name,
             base=name.partition(AT)[0] if AT in name else "",
+            # A spare life is one that is left; the judge counts the life that is played as well.
             lives=table.lives if table.spare_lives is None else table.spare_lives + 1,
             max_lives=most + 1 if most is not None and spare else most,
             spare=spare,
@@ -229,6 +235,7 @@ def check_source(source: Source) -> Rulebook:
         for kind_name, kind in data.kinds.items():
             for box_name, box in kind.boxes.items():
                 where = ("kinds", kind_name, "boxes", box_name)
+                # One bad shape must not hide the problems of the other boxes.
                 try:
                     outlines[kind_name, box_name] = _outline(box, where, source, data.space.up, images)
                 except ValueError as error:
@@ -242,6 +249,7 @@ def check_source(source: Source) -> Rulebook:
                 solids.append(_drawn_solid(solid))
             except ValueError as error:
                 found.append((("space", "solids", index, "polygon"), f"cannot use this shape: {error}", None))
+    # Each key path is traced back to the line where the author wrote it, also through `like` and `include`.
     if found or data is None:
         found = [(stated_place(source, where), message, hint) for where, message, hint in found]
         problems = {source.problem(*entry) for entry in found if not _is_made(entry, source.raw)}
@@ -258,6 +266,7 @@ def check_source(source: Source) -> Rulebook:
     # of what the rules say: comments, and the order of tables, change nothing
     digest = hashlib.blake2b(json.dumps(source.raw, sort_keys=True, default=str).encode(), digest_size=16)
     for name in sorted(images):
+        # The bytes of an image are part of the rules: the same path may hold another picture.
         digest.update(images[name])
     return Rulebook(source.name, data, outlines, tuple(solids), written, digest.hexdigest())
 
@@ -287,6 +296,7 @@ def _eaten(box: BoxTable, where: tuple[str, ...], outline: Outline) -> Iterator[
         for index, key in enumerate(keys):
             spots += [((*where, "keys", clip, index, "stretch"), key.stretch)] if key.stretch else []
     for spot, stretch in spots:
+        # A round shape loses its radius first; its core may be a line without width.
         shape = stretched(outline, (stretch[0], stretch[1]))
         half = shape.radius if shape.round else float(min(np.ptp(shape.parts[0], axis=0))) / 2
         if half <= -box.grow:
@@ -308,6 +318,7 @@ def _drawn_solid(table: SolidTable) -> Outline:
 def _mask(role: Role, layer: int, meets: Mapping[int, int] | None) -> int:
     """The mask of a box that has none of its own, by the table of who meets whom; a hurtbox reads it backwards."""
     if role == "hurtbox":
+        # The table says which hurtboxes a hitbox meets; a hurtbox needs the hitboxes that meet it.
         return sum(hit for hit, those in (meets or {}).items() if those & layer)
     found = 0
     for hit, those in (meets or {}).items():
@@ -324,6 +335,7 @@ def _outline(box: BoxTable, where: tuple[str, ...], source: Source, up: str, ima
     if box.pixels is not None:
         alpha = read_alpha(source.path_of((*where, "pixels"), box.pixels))
         images[box.pixels] = alpha.tobytes()
+        # Rows of an image run downwards, and y may run upwards.
         image = Image(alpha, 1.0 if up == "-y" else -1.0)
     return box.outline(box.grow, image)
 
@@ -346,12 +358,14 @@ def _attack(name: str, table: AttackTable, rate: Fraction) -> Attack:
 
 def _damage(item: float | list[float]) -> dict[str, Any]:
     """The damage of a hit: drawn damage goes up to `damage`."""
+    # A draw never exceeds `damage`, so every search for the largest damage can use one field.
     if isinstance(item, list):
         return {"damage": item[1], "least_damage": item[0]}
     return {"damage": item, "least_damage": None}
 
 
 def _condition(table: ContactConditionTable, rate: Fraction) -> ContactCondition:
+    # An edge moves with the attack's animation, so a side by edges needs room for one unit.
     slack = table.slack if table.slack is not None else 1.0 if table.from_by == "edge" else 0.0
     return compiled(ContactCondition, table, rate, slack=slack)
 

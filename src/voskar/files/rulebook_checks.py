@@ -39,6 +39,7 @@ _EXPECTED = {
 
 def in_words(error: Any, root: type[BaseModel]) -> FoundProblem:
     """One finding of the validation library in our own words."""
+    # The library's sentences name its own types, which a rulebook's author does not know.
     path, value, kind = tuple(error["loc"]), error["input"], error["type"]
     context = error.get("ctx", {})
     if kind == "extra_forbidden":
@@ -76,8 +77,10 @@ def _known_keys(path: tuple[str | int, ...], root: type[BaseModel]) -> list[str]
     steps = iter(path)
     for step in steps:
         own = {field.alias or name: field for name, field in model.model_fields.items()} if model else {}
+        # Some keys are words of Python, such as `if`, so a field has another name than its key.
         field = own.get(str(step))
         model = _model_in(field.annotation) if field else None
+        # Below a dictionary the next step is a name that the author chose.
         if field and typing.get_origin(field.annotation) in (dict, list):
             next(steps, None)  # the name or place of one of several
     return [field.alias or name for name, field in model.model_fields.items()] if model else []
@@ -99,6 +102,7 @@ def meaning(raw: dict[str, Any]) -> Iterable[FoundProblem]:
     """
     layers = [name for name in _list(_table(raw, "layers"), "names") if isinstance(name, str)]
     attacks = _table(raw, "attacks")
+    # A layer twice would have two bits, and only one of them would ever be used.
     for index, name in enumerate(layers):
         if name in layers[:index]:
             yield ("layers", "names", index), f'the layer "{name}" is named twice', None
@@ -118,6 +122,7 @@ def meaning(raw: dict[str, Any]) -> Iterable[FoundProblem]:
                 yield ("contact", "clash", name, index), f'unknown layer "{other}"', nearest(other, layers)
     declared = {tag for _, kind in _tables(raw, "kinds") for tag in _list(kind, "tags") if isinstance(tag, str)}
     for part in ("attacks", "kinds"):
+        # The clash table and `meets` alike: a layer that does not exist meets nothing, in silence.
         yield from _names_in(_table(raw, part), (part,), declared, _table(raw, "kinds"), layers)
     for index, solid in enumerate(_list(_table(raw, "space"), "solids")):
         if isinstance(solid, dict):
@@ -142,6 +147,7 @@ def meaning(raw: dict[str, Any]) -> Iterable[FoundProblem]:
         yield from _layer_names(where, kind, layers)
         for counter, table in _tables(kind, "counters"):
             yield from _limits((*where, "counters", counter), table)
+        # Equal conditions share a bit, so they are counted once.
         conditions = {json.dumps(box["if"], default=str) for _, box in _tables(kind, "boxes") if "if" in box}
         if len(conditions) > MOST_CONDITIONS:
             message = f"its boxes have {len(conditions)} different conditions, expected at most {MOST_CONDITIONS}"
@@ -173,6 +179,7 @@ def _names_in(
         for index, inner in enumerate(value):
             yield from _names_in(inner, (*path, index), tags, kinds, layers)
     elif isinstance(value, dict) and path[-1] not in BY_CLIP:
+        # Below these tables a key is the name of a clip, and a clip may be called `tags`.
         for key, inner in value.items():
             if key in ("tags", "no_tags") and isinstance(inner, list) and not (path[0] == "kinds" and len(path) == 2):
                 for index, tag in enumerate(inner):
@@ -209,6 +216,7 @@ def _fixtures(raw: dict[str, Any]) -> Iterable[FoundProblem]:
         if isinstance(name, str):
             if name in seen:
                 yield ("fixtures", index, "id"), f'the fixture "{name}" is placed twice', None
+            # These marks stand in the ids of driven actors, so a fixture with one could have the same id.
             if not name or any(mark in name for mark in "/+#"):
                 yield ("fixtures", index, "id"), f'found "{name}", expected an id without / + #', None
             seen.add(name)
@@ -245,6 +253,7 @@ def _spawns(kind_name: str, kind: dict[str, Any], kinds: dict[str, Any]) -> Iter
         if isinstance(child, dict):
             spot = ("kinds", kind_name, "down", "spawn", index, "kind")
             yield from _unknown_kind(spot, child.get("kind"), kinds)
+            # Only the direct ring is refused: longer ones may end, for example by a limit.
             if child.get("kind") == kind_name:
                 yield spot, f"{kind_name} leaves {kind_name} behind: its children would multiply without end", None
 
@@ -274,12 +283,14 @@ def _box_problems(here: tuple[str | int, ...], box: dict[str, Any], attacks: dic
     shapes = [shape for shape in SHAPES if shape in box]
     role, attack, grow = box.get("role"), box.get("attack"), box.get("grow")
     if "pad" in box and "logged" not in box:
+        # Any other box has its size in its shape; a pad would be a second way to give it.
         yield (*here, "pad"), "only a logged box has a pad", None
     if "logged" in box:
         for key in ("at", "turn", "keys"):
             if key in box:
                 yield (*here, key), f"a logged box is where the game says, and has no `{key}`", None
     if isinstance(grow, int | float) and grow < 0 and not any(SHAPES[shape].shrinks for shape in shapes):
+        # A polygon has no size on every side: its corners would cross.
         expected = f"only {', '.join(name for name, shape in SHAPES.items() if shape.shrinks)} can lose something"
         yield (*here, "grow"), f"found {grow:g}, expected 0 or more: {expected}", None
     if not shapes:

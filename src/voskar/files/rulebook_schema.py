@@ -94,6 +94,7 @@ Blend = Literal["hold", "linear"]
 
 
 def _depth(value: Any) -> Any:
+    # `type` and not `isinstance`: `true` is a number to Python.
     plain = isinstance(value, list) and len(value) == 2
     if (
         not plain
@@ -211,6 +212,7 @@ def _respawn_place(value: Any) -> Any:
         return value
     numbers = isinstance(value, list) and [type(item) in (int, float) and abs(item) <= LIMIT for item in value]
     if numbers != [True, True]:
+        # `[True, True]` compares equal to `[1, 1]`, but the list holds checks, not input.
         raise ValueError('"start", "here", "checkpoint", or a place [x, y]')
     return [float(item) for item in value]
 
@@ -273,6 +275,7 @@ def _aim(value: Any) -> Any:
     if isinstance(value, dict) and list(value) == ["target"] and isinstance(value["target"], str):
         return TargetTable(**value)
     if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) <= 1e6:
+        # Degrees in the file may be written as whole numbers.
         raise ValueError('"facing", "input", degrees, or { target = "a kind" }')
     return float(value)
 
@@ -368,6 +371,7 @@ class KindTable(Table):
 class ChangedBoxTable(BoxTable):
     """`[actors.ID.boxes.NAME]`"""
 
+    # An actor's own table changes some keys, so no key of it is needed. mypy objects to the weaker type of a subclass.
     role: Literal["hitbox", "hurtbox", "body"] | None = None  # type: ignore[assignment]
 
 

@@ -54,6 +54,7 @@ class ShapeTable(Table):
 
     def outline(self, grow: float, image: Image | None) -> Outline:
         """The shape as convex parts. Raises ValueError without a shape, and for a polygon or an image without area."""
+        # A box has exactly one shape; the schema has checked this.
         for name, shape in SHAPES.items():
             if getattr(self, name) is not None:
                 return replace(shape.draw(self, image), grow=grow)

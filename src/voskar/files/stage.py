@@ -84,6 +84,7 @@ def play_script(source: Source) -> FrameSource:
         ) from None
     players = _players(script, source)
     count = script.frames.frames(Fraction(repr(script.rate)))
+    # A few characters in a script can ask for millions of poses.
     if count > MOST_FRAMES or count * len(players) > MOST_POSES:
         message = f"found {count:,} frames of {len(players):,} actors, expected at most {MOST_FRAMES:,} frames"
         raise InputError(source.problem(("frames",), f"{message}, and {MOST_POSES:,} poses"))
@@ -100,6 +101,7 @@ def play_script(source: Source) -> FrameSource:
         where = tuple(key.split("."))
         return InputError(source.problem(where, message, hint))
 
+    # The same checks as for a logged header, with the keys of the script.
     check_scopes(header, wrong)
     check_lag(header.get("lag", {}), wrong)
     rate = Fraction(repr(script.rate))
@@ -107,6 +109,7 @@ def play_script(source: Source) -> FrameSource:
     entries = [("claims", index, claim_table.f) for index, claim_table in enumerate(script.claims)]
     entries += [("display", index, display_table.f) for index, display_table in enumerate(script.display)]
     for key, index, moment in entries:
+        # An error in a frame points to the first claim or entry of that frame; poses have no line of their own.
         lines.setdefault(moment.frames(rate), source.place((key, index))[1] or 0)
     frames = ((lines.get(line.frame, 0), line) for line in _frames(script, players))
     return FrameSource(name, "frame", header, frames, map(of_frames, chunks(frames)), lambda: 0.0, [])
@@ -126,6 +129,7 @@ def _players(script: StageFile, source: Source) -> list[_Player]:
     players: list[_Player] = []
     for index, part in enumerate(script.parts):
         where = ("parts", index)
+        # Only parts further up count, so that no part can be like itself.
         if part.like is not None and part.like not in parts:
             hint = nearest(part.like, parts)
             wrong.append(source.problem((*where, "like"), f'no part "{part.like}" stands before this one', hint))
@@ -139,6 +143,7 @@ def _players(script: StageFile, source: Source) -> list[_Player]:
             wrong.append(source.problem(where, f"the part has no `{lacking}`, and is like none that has"))
             continue
         for name in ("way", "clips", "turns", "aims", "tells", "pushes", "boxes"):
+            # Two keys in one frame contradict each other.
             keys = [key.f.frames(rate) for key in getattr(part, name) or ()]
             if keys != sorted(set(keys)):
                 wrong.append(source.problem((*where, name), "the keys do not stand in the order of their frames"))
@@ -170,6 +175,7 @@ class _Track(Generic[K]):
 
     def value_at(self, frame: int, name: str) -> Any:
         """The value of the last key at or before a frame that has it; None without one."""
+        # Keys are few, and a key that leaves a value out keeps the older one.
         for at in range(self.until(frame) - 1, -1, -1):
             value = getattr(self.keys[at], name)
             if value is not None:
@@ -212,10 +218,12 @@ class _Player:
     def pose(self, frame: int) -> PoseLine | None:
         """Its pose, None where it is absent."""
         part, own = self.part, self._own(frame)
+        # Without `present` an actor is there from its first key on.
         if own < 0 or not _inside(part.present, own) or (part.present is None and own < self.way.frames[0]):
             return None
         x, y = self._place(own)
         key = self.way.at(own)
+        # The first key is an appearance, which needs no mark.
         jumped = key is not None and key.ease == "jump" and key is not self.way.keys[0]
         # a repeat begins at the first key, and there is no way from the last one to it
         jumped |= self.every > 0 and own == 0 and frame > self.late
@@ -246,6 +254,7 @@ class _Player:
                 if value is not None:
                     setattr(line, name, value)
         if part.tags is not None:
+            # An empty list is logged as well: it says that the actor has no tag.
             line.tags = [tag for tag, frames in part.tags.items() if _inside(frames, own)]
         if self.counters:
             known = {name: track.last(own) for name, track in self.counters.items()}
@@ -253,6 +262,7 @@ class _Player:
                 line.counters = {name: key.is_ for name, key in known.items() if key is not None}
         if part.pushes is not None:
             push = self.pushes.at(own)
+            # A frame without a key says that no hit moved the actor, so a push of 0 is logged.
             line.push = [0.0, 0.0] if push is None else push.by
         boxes = self.boxes.last(own)
         if boxes is not None:
@@ -289,6 +299,7 @@ class _Player:
         held = [button for button, frames in self.part.hold.items() if own >= 0 and _inside(frames, own)]
         key = self.aims.last(own)
         aim = None if key is None else [_plain(key.at[0] + self.x), _plain(key.at[1] + self.y)]
+        # A mirrored part aims at the mirrored place.
         if aim is not None and key is not None and self.part.mirror is not None:
             aim[0] = _plain(2 * self.part.mirror - key.at[0] + self.x)
         return [InputLine(self.id, button, aim=UNSET if aim is None else list(map(float, aim))) for button in held]
@@ -299,6 +310,7 @@ def _placed(item: OpenShape | list[Any], x: float, y: float, facing: int) -> Log
     if isinstance(item, list) and not isinstance(item[0], float):
         return [_placed(value, x, y, facing) for value in item]  # type: ignore[misc]
     if isinstance(item, list):
+        # Mirrored corners change sides.
         left, right = sorted((item[0] * facing, item[2] * facing))
         low, high = sorted((item[1], item[3]))
         return [_plain(x + left), _plain(y + low), _plain(x + right), _plain(y + high)]
@@ -323,6 +335,7 @@ def _frames(script: StageFile, players: list[_Player]) -> Iterator[FrameLine]:
     for entry in script.display:
         display[entry.f.frames(rate)].append(DisplayLine(**entry.model_dump(exclude={"f"}, exclude_unset=True)))
     resets = {reset.f.frames(rate): reset.reset for reset in script.resets}
+    # A script of less than a frame has one frame, not none.
     for frame in range(max(script.frames.frames(rate), 1)):
         poses = [pose for player in players if (pose := player.pose(frame)) is not None]
         inputs = [input for player in players for input in player.inputs(frame)]

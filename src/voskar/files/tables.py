@@ -81,6 +81,7 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
         # a frame that any table mentions is there, whatever a mark says
         lost = lost_frames(marks) - set(others)
         others = [frame for frame in range(span[0], span[1] + 1) if frame not in lost]
+    # Poses are read as they come; the other tables are small and are held as a whole.
     waiting = next(poses, None)
     place = 0
     row = 1
@@ -104,6 +105,7 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
 
 def lost_frames(marks: Mapping[int, Sequence[MarkLine]]) -> set[int]:
     """The frames that the logger lost before others: no table has them."""
+    # A mark before a frame must not make the frames of the poses wait, so both are merged by number.
     dropped = ((frame, mark.dropped) for frame, group in marks.items() for mark in group if mark.dropped)
     return {lost for frame, count in dropped for lost in range(max(frame - min(count, MOST_LOST), 0), frame)}
 
@@ -172,6 +174,7 @@ def _read(path: Path | None, row: Row, struct: type[T]) -> T:
     """A row as what it is. CSV cells are texts, so numbers are taken from texts there."""
     values = row.values
     for pair in POINTS:
+        # In tables a point has two columns. A point with one cell alone stays as it is, and is an unknown column then.
         if f"{pair}_x" in values and f"{pair}_y" in values:
             values = {key: value for key, value in values.items() if not key.startswith(f"{pair}_")}
             values[pair] = [row.values[f"{pair}_x"], row.values[f"{pair}_y"]]
@@ -182,6 +185,7 @@ def _read(path: Path | None, row: Row, struct: type[T]) -> T:
         for name in WORDS & values.keys():
             if isinstance(values[name], str):
                 values = {**values, name: values[name].split()}
+        # Only CSV takes numbers from texts: in Parquet a text in a number's column is a mistake.
         return msgspec.convert(values, struct, strict=path is None or path.suffix != ".csv")
     except msgspec.DecodeError as error:
         text, _, place = str(error).partition(" - at ")
@@ -215,6 +219,7 @@ def _grouped(folder: Path, name: str, struct: type[T]) -> Iterator[tuple[int, in
         if not group:
             frame, first = row.frame, row.number
         group.append(_read(path, row, struct))
+        # A folder without frame numbers has every row in one frame, which would fill the memory.
         if len(group) > MOST_ROWS:
             raise InputError(Problem(f"found more than {MOST_ROWS:,} rows of one frame", file=str(path), row=first))
     if group:
@@ -235,7 +240,7 @@ def gathered(folder: Path, name: str, struct: type[T]) -> dict[int, list[T]]:
 
 
 MOST_ROWS = 3_000_000
-"""Most frames of a small table, which is held as a whole: many hours of play."""
+"""Most rows of a small table, which is held as a whole: many hours of play."""
 
 
 LINES: Mapping[str, type[msgspec.Struct]] = {
@@ -291,6 +296,7 @@ def _row_of(frame: int, line: msgspec.Struct) -> dict[str, Any]:
         if name == "ids":
             both = value or (None, None)
         elif name in ("attacker", "target") and both[0] is not None:
+            # A table has no column for a pair, so a clash uses the columns of a hit.
             row[name] = both[name == "target"]
         elif name in POINTS:
             row[f"{name}_x"], row[f"{name}_y"] = value or (None, None)
@@ -340,6 +346,7 @@ class TableWriter:
                 self._tables[name] = csv.DictWriter(file, columns, lineterminator="\n")
                 self._tables[name].writeheader()
             written = (
+                # `str(True)` would be "True", and readers expect JSON's spelling.
                 {key: str(flag).lower() if isinstance(flag, bool) else flag for key, flag in row.items()}
                 for row in rows
             )

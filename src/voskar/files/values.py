@@ -20,6 +20,7 @@ REHIT_WORDS = ("once", "entry", "always")
 
 def text(pattern: str) -> Any:
     """In a JSON Schema, a text of a form."""
+    # A JSON Schema searches for a pattern anywhere in a text, so it needs both ends.
     return Annotated[str, Field(pattern=f"^(?:{pattern})$")]
 
 
@@ -60,6 +61,7 @@ Version = Annotated[Literal[1, 2], BeforeValidator(lambda value: "" if value is 
 
 
 def _duration(value: Any) -> Duration:
+    # To Python, `True` is the number 1.
     if isinstance(value, bool) or not isinstance(value, str | int):
         raise ValueError('a duration such as "12f", "0.2s" or "200ms", or a whole number of frames')
     try:
@@ -79,6 +81,7 @@ def _rehit(value: Any) -> Rehit | Duration:
 
 def _corners(value: list[float]) -> list[float]:
     if value[0] == value[2] or value[1] == value[3]:
+        # A rectangle of no width touches nothing, and would be a silent mistake.
         raise ValueError("two corners that span an area")
     return value
 
@@ -96,6 +99,7 @@ def windows(value: Any) -> Any:
 
 def ranges(value: Any, expected: str) -> tuple[tuple[int, int], ...]:
     """`3-5,8` as ((3, 5), (8, 8)). Raises ValueError with what was expected."""
+    # Without this check a number in YAML style, 3-5 = -2, would be an unclear error.
     if not isinstance(value, str):
         raise ValueError(expected)
     found = []
@@ -104,6 +108,7 @@ def ranges(value: Any, expected: str) -> tuple[tuple[int, int], ...]:
         if match is None:
             raise ValueError(expected)
         first, last = int(match[1]), int(match[2] or match[1])
+        # A range that ends before it begins is open in no cell.
         if last < first:
             raise ValueError(f"{expected}, each ending no earlier than it begins")
         found.append((first, last))
@@ -141,6 +146,7 @@ Whole = Annotated[int, Field(ge=0, le=1 << 31)]
 
 def _at_least_a_frame(value: Any) -> Any:
     found = _duration(value)
+    # A launch or stun of 0 frames does nothing; `Lasting` keys exist to refuse it.
     if found.amount == 0:
         raise ValueError("a duration of a frame or more")
     return LastingDuration(found.amount, found.seconds)
@@ -156,6 +162,7 @@ def _charge(value: Any) -> tuple[Duration, Duration | None]:
         first, last = Duration.parse(least.strip()), Duration.parse(most.strip()) if most.strip() else None
     except ValueError:
         raise ValueError(expected) from None
+    # Frames and seconds can be compared only once the rate is known, and the rulebook has none.
     if last is not None and first.seconds == last.seconds and last.amount < first.amount:
         raise ValueError(f"{expected}, ending no earlier than it begins")
     return first, last

@@ -1,7 +1,7 @@
 """Whole columns of a Parquet table as one block.
 
-They are only trusted where they cannot differ from their rows: whatever else there is is read again row by row, and
-that way tells what is wrong and where.
+They are used only where they cannot differ from their rows. In every other case the table is read again row by row,
+and that way names what is wrong and where.
 """
 
 from __future__ import annotations
@@ -49,6 +49,7 @@ def _whole(column: Any) -> Any:
 def _counted(column: Any) -> Ints:
     """Whole numbers of 0 or more; -1 where not logged."""
     found: Ints = _whole(column.fill_null(-1))
+    # A -1 in the table itself would look like a gap; row by row it is an error with a row number.
     if len(found) and (found.min() < -1 or found.max() > 1 << 40 or (found == -1).sum() != column.null_count):
         raise _UnlikeError
     return found
@@ -57,6 +58,7 @@ def _counted(column: Any) -> Ints:
 def _finite(column: Any) -> Floats:
     """Numbers; NaN where not logged, which may stand in a table as well."""
     found: Floats = _whole(column)
+    # JSON has no infinite numbers, so row by row this is an error.
     if np.isinf(found).any():
         raise _UnlikeError
     return found
@@ -71,10 +73,12 @@ def _number(name: str, column: Any) -> Any:
         return _counted(column)
     if field.type == "number":
         found, default = _finite(column), field.default
+        # NaN in a needed number is a mistake, not a gap.
         if name in NEEDED and np.isnan(found).any():
             raise _UnlikeError
         return found if math.isnan(default) else np.where(np.isnan(found), default, found)
     if field.type == "answer":
+        # Boolean columns of Arrow use single bits, which NumPy cannot view.
         column = column.cast(pyarrow.int8())
     return _whole(column.fill_null(field.dtype(field.default).item()) if column.null_count else column)
 
@@ -86,7 +90,7 @@ def _codes(column: Any, rows: int) -> tuple[Ints, list[Any]]:
     if column is None:
         return np.broadcast_to(np.zeros(1, dtype=np.int64), rows), [None]
     coded = column if pyarrow.types.is_dictionary(column.type) else column.dictionary_encode()
-    coded.validate(full=True)  # a broken file may have codes that stand for nothing
+    coded.validate(full=True)  # a broken file may have codes outside its dictionary
     names = coded.dictionary.to_pylist()
     indices = coded.indices
     return _whole(indices.fill_null(len(names)) if indices.null_count else indices), [*names, None]
@@ -97,7 +101,7 @@ def _in_order(codes: Ints, nobody: int) -> tuple[Ints, Ints]:
     which stands for None and is numbered behind all others."""
     rows = len(codes)
     first = np.full(nobody + 1, rows)
-    first[codes[::-1]] = np.arange(rows - 1, -1, -1)  # of several, the one that is written last stands
+    first[codes[::-1]] = np.arange(rows - 1, -1, -1)  # backwards, so that the first row of a code is written last
     first[nobody] = rows
     met = np.argsort(first, kind="stable")[: np.count_nonzero(first < rows)]
     numbers = np.full(nobody + 1, len(met))
@@ -123,6 +127,7 @@ def _of_columns(
         _codes(poses[name], rows) for name in ("id", "kind", "owner")
     )
     key, firsts = _in_order(ids, len(id_names) - 1)
+    # Usually an id has one kind and one owner, and its own code is enough as a key.
     if any((kind[firsts][key] != kind).any() for kind in (kinds, owners) if kind.strides != (0,)):
         # an owner that is logged later, say
         whole = (ids.astype(np.int64) * len(kind_names) + kinds) * len(owner_names) + owners
@@ -132,6 +137,7 @@ def _of_columns(
     keys = [(id_names[who], kind_names[kind], owner_names[owner]) for who, kind, owner in triples]
     clip, clip_names = _words(poses["clip"], rows)
     tags, tag_sets = _words(poses["tags"], rows)
+    # Row by row, tags are split at any white space; here one space is expected.
     if any(entry != " ".join(entry.split()) for entry in tag_sets):
         raise _UnlikeError
     numbers = {
@@ -141,6 +147,7 @@ def _of_columns(
         [np.full(rows, np.nan) if poses[axis] is None else _finite(poses[axis]) for axis in ("push_x", "push_y")]
     )
     pushed = np.flatnonzero(~np.isnan(pushes).all(axis=1))
+    # A push with one coordinate alone is an error row by row.
     if np.isnan(pushes[pushed]).any():
         raise _UnlikeError
     resets: list[tuple[int, str]] = [(at, line.reset) for at, line in marks if line.reset]
@@ -183,10 +190,12 @@ def _entries(folder: Path, name: str) -> tuple[Ints, EntryColumns]:
         return frames, entry_columns(name, enumerate(struct for _, struct in rows))
     with opened_anywhere(path) as stream, pyarrow.parquet.ParquetFile(stream, read_dictionary=[*sort.texts]) as file:
         named = [item for item in file.schema_arrow.names if not item.startswith("_")]
+        # Two columns of one name are ambiguous, and an unknown column is an error with a hint.
         if "frame" not in named or not set(named) <= COLUMNS[name].keys() or len(named) > len(set(named)):
             raise _UnlikeError
         table = file.read(named)
     frame = _counted(_column(table, name, "frame"))
+    # Rows out of order are an error; row by row it is reported with its row.
     if len(frame) > MOST_ROWS or (len(frame) and (frame[0] < 0 or (np.diff(frame) < 0).any())):
         raise _UnlikeError
     texts: dict[str, tuple[list[str], Ints]] = {}
@@ -197,6 +206,7 @@ def _entries(folder: Path, name: str) -> tuple[Ints, EntryColumns]:
     for needed in structs.fields(sort.line):
         if needed.required and (texts[needed.name][1] < 0).any():
             raise _UnlikeError
+    # Row by row, a wrong event is an error with the nearest name.
     if "event" in texts and not set(texts["event"][0]) <= set(EVENTS):
         raise _UnlikeError
     points = [f"{sort.point}_x", f"{sort.point}_y"] if sort.point else []
@@ -213,6 +223,7 @@ def _entries(folder: Path, name: str) -> tuple[Ints, EntryColumns]:
 def table_blocks(folder: Path, span: tuple[int, int] | None) -> Iterator[Block]:
     """The frames of a folder of tables, as `table_frames` has them. Raises InputError naming file, row and field."""
     path = table_path(folder, "poses")
+    # CSV has no types, so it is read row by row.
     block = _of_parquet(folder, path, span) if path is not None and path.suffix == ".parquet" else None
     if block is not None:
         yield block
@@ -230,6 +241,7 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
             named = [name for name in file.schema_arrow.names if not name.startswith("_")]
             if not {"frame", *NEEDED} <= set(named) <= COLUMNS["poses"].keys() or len(named) > len(set(named)):
                 return None
+            # A column without any value is not read: it may be most of the file.
             table = file.read([name for name in named if name in ("frame", *NEEDED) or _is_logged(file.metadata, name)])
         columns = {name: _column(table, "poses", name) for name in COLUMNS["poses"]}
         row_frame = _counted(columns.pop("frame"))
@@ -248,6 +260,7 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
         at: Any = slice(None) if len(begins) == len(frame) else np.searchsorted(frame, row_frame[begins])
         counts, place = np.zeros(len(frame), dtype=np.int64), np.ones(len(frame), dtype=np.int64)
         counts[at], place[at] = np.diff(begins, append=len(row_frame)), begins + 1
+        # A frame without rows of its own gets the place of the row before it.
         place = np.maximum.accumulate(place)
 
         def placed(frames: Ints) -> tuple[Ints, Any]:
@@ -272,6 +285,7 @@ def _of_parquet(folder: Path, path: Path, span: tuple[int, int] | None) -> Block
         beside = [(at, line) for at, group in zip(within.tolist(), marked, strict=True) for line in group]
         return _of_columns(frame, place, counts, columns, values, beside)
     except (pyarrow.ArrowException, UnicodeDecodeError, OverflowError, KeyError, msgspec.MsgspecError, _UnlikeError):
+        # Each of these may be a mistake in the file; the slow way finds it and says where.
         return None
 
 
@@ -305,5 +319,6 @@ def _column(table: Any, of: str, name: str) -> Any:
     if pyarrow.types.is_dictionary(column.type) and column.type.value_type == arrow:
         return column.unify_dictionaries().combine_chunks()
     if pyarrow.types.is_boolean(column.type) != pyarrow.types.is_boolean(arrow):
+        # A cast would turn true into 1 without a word.
         raise _UnlikeError  # which a cast would take for a number
     return column.cast(arrow).combine_chunks()

@@ -41,6 +41,7 @@ def _checked(source: FrameSource, progress: Callable[[], object]) -> Iterator[li
     """The frames in chunks, checked as a recording is."""
     builder = ColumnBuilder(source.name, None, source.place)
     for chunk in chunks(source.frames):
+        # The checks need a block; its columns are dropped at once, so that memory stays flat.
         builder.add(of_frames(chunk))
         builder.forget()
         progress()
@@ -80,10 +81,12 @@ def _whole_folder(path: Path) -> Iterator[Path]:
     """A temporary folder next to `path` that takes its place when the block succeeds."""
     with plain_errors(path):
         if path.exists():
+            # A folder that exists may hold tables of another recording, which would stay beside the new ones.
             raise InputError(Problem("it is there already", file=str(path), hint="name another folder"))
         part = Path(tempfile.mkdtemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent))
         try:
             yield part
+            # `mkdtemp` makes a folder that only its owner can read.
             part.chmod(0o755)
             part.rename(path)
         except BaseException:

@@ -120,12 +120,14 @@ class ActorTable:
         """Room for so many; each row begins with a line of the cache."""
         raw = np.zeros(rows * WIDTH + LINE, dtype=np.uint8)
         start = -raw.ctypes.data % LINE
+        # NumPy aligns to 16 bytes; a row that crosses a line of the cache costs two reads.
         memory = raw[start : start + rows * WIDTH].reshape(rows, WIDTH)
         memory[: self.capacity] = self._memory
         self._memory, self.capacity = memory, rows
         fields = memory[:, : LAYOUT.itemsize].view(LAYOUT)[:, 0]
         for name in ActorRow.__annotations__:
             setattr(self, name, strided(fields[name]))
+        # The compiled kernel keeps raw addresses, so it must get the new ones.
         self.kernel.bind(memory, memory.ctypes.data + WIDTH * np.arange(rows, dtype=np.int64), ActorRow)
 
     def begin(self, rows: int, never: int, tags: int, z: float) -> None:

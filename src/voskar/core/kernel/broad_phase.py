@@ -70,14 +70,17 @@ class TouchFinder:
         self.overflow = False
         if hits.count == 0 or hurts.count == 0:
             return
+        # Sorting costs more than trying a few pairs.
         if hits.count * hurts.count <= FEW:
             for i in range(hits.count):
                 for j in range(hurts.count):
                     self.pair(i, j)
         elif hits.count <= hurts.count:
+            # The larger list is walked once, and the smaller one is sorted.
             self.sweep(hits, hurts, True)
         else:
             self.sweep(hurts, hits, False)
+        # With an overflow the search runs again, so a merge would be lost work.
         if self.placing.boxes.any_wraps and not self.overflow:
             self.merge()
 
@@ -117,6 +120,7 @@ class TouchFinder:
             u, v = hits.over_x[a] - hurts.over_x[b], hits.over_y[a] - hurts.over_y[b]
             far, near = abs(x) + abs(y), abs(u) + abs(v)
             nearer = far < near or (far == near and (x < u or (x == u and y < v)))
+            # Rounding may differ between copies, but equal copies always give the same choice.
             if self.t[k] < self.t[same] or (self.t[k] == self.t[same] and nearer):
                 self.keep(k, same)
         self.count = kept
@@ -137,6 +141,7 @@ class TouchFinder:
             low_y, high_y = min(low_y, few.way_low_y[i]), max(high_y, few.way_low_y[i])
             wide_x += few.way_high_x[i] - few.way_low_x[i]
             wide_y += few.way_high_y[i] - few.way_low_y[i]
+        # Boxes that spread along an axis are told apart by it best.
         along_x = high_x - low_x >= high_y - low_y
         limit = WIDE * (wide_x if along_x else wide_y) / few.count
         slim = 0
@@ -145,6 +150,7 @@ class TouchFinder:
         for i in range(few.count):
             key = few.way_low_x[i] if along_x else few.way_low_y[i]
             length = (few.way_high_x[i] if along_x else few.way_high_y[i]) - key
+            # One huge box would make `reach` so long that every box is a neighbour.
             if length > limit:
                 last -= 1
                 few.order[last] = i
@@ -154,6 +160,7 @@ class TouchFinder:
             few.order[slim] = i
             slim += 1
         self.sort(few, slim)
+        # With edges that count as a touch, boxes that only meet must be neighbours.
         margin = -self.slack if self.slack < 0.0 else 0.0
         for j in range(many.count):
             start = (many.way_low_x[j] if along_x else many.way_low_y[j]) - reach - margin
@@ -197,6 +204,7 @@ class TouchFinder:
         placing = self.placing
         hits, hurts, boxes, actors = placing.hits, placing.hurts, placing.boxes, placing.actors
         hitbox, hurtbox = hits.box[i], hurts.box[j]
+        # The table of layers is the cheapest test and refuses most pairs of a busy frame.
         if not boxes.meets[hitbox * boxes.boxes + hurtbox]:
             return
         slack = self.slack
@@ -212,6 +220,7 @@ class TouchFinder:
         ):
             return
         attacker, target = hits.actor[i], hurts.actor[j]
+        # An actor never hits itself, even where its own boxes overlap.
         if attacker == target:
             return
         assert 0 <= attacker < actors.count
@@ -222,17 +231,20 @@ class TouchFinder:
         if boxes.any_depth and boxes.deep[hitbox] and boxes.deep[hurtbox] and self.depth_gap(i, j) > -placing.tolerance:
             return
         owner = actors.rows[attacker].owner
+        # Two shots of one owner spare each other, and a shot its owner.
         if boxes.spares_owner[hitbox] and (owner == target or (owner != -1 and owner == actors.rows[target].owner)):
             return
         if hits.swept[i] or hurts.swept[j]:
             if not self.meet_on_way(i, j):
                 return
         else:
+            # Unswept boxes touch at the end of the frame.
             self._time = 1.0
             if not self.meet(i, j):
                 return
         k = self.count
         if k == self.room:
+            # The caller makes room and asks again; growing here would invalidate the buffers in use.
             self.overflow = True
             return
         self.hit[k], self.hurt[k], self.t[k] = i, j, self._time
@@ -244,6 +256,7 @@ class TouchFinder:
         boxes, actors, hits, hurts = self.placing.boxes, self.placing.actors, self.placing.hits, self.placing.hurts
         attacker, target = actors.rows[hits.actor[i]], actors.rows[hurts.actor[j]]
         hit, hurt = hits.box[i], hurts.box[j]
+        # Depth scales with the actor as width and height do.
         low = max(attacker.z + boxes.near_z[hit] * attacker.scale, target.z + boxes.near_z[hurt] * target.scale)
         return low - min(attacker.z + boxes.far_z[hit] * attacker.scale, target.z + boxes.far_z[hurt] * target.scale)
 
@@ -277,6 +290,7 @@ class TouchFinder:
         form_a, form_b, row_a, row_b = hits.form[i], hurts.form[j], hits.actor[i], hurts.actor[j]
         first_a, last_a = shapes.part_start[form_a], shapes.part_end[form_a]
         first_b, last_b = shapes.part_start[form_b], shapes.part_end[form_b]
+        # Each part has its own start and end, so all must be tried for the earliest.
         move_x, move_y = hits.shift_x[i] - hurts.shift_x[j], hits.shift_y[i] - hurts.shift_y[j]
         self._time = INFINITE
         for a in range(first_a, last_a):
@@ -297,6 +311,7 @@ class TouchFinder:
         placing, narrow = self.placing, self.narrow
         hits, hurts = placing.hits, placing.hurts
         i, j = self.hit[k], self.hurt[k]
+        # The boxes stand at the end of their ways; the rest of the way is taken back.
         late = 1.0 - self.t[k]
         dx, dy = hits.over_x[i] - late * hits.shift_x[i], hits.over_y[i] - late * hits.shift_y[i]
         placing.corners_a(narrow, self.hit_part[k], hits.actor[i], dx, dy)

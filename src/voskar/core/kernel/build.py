@@ -25,6 +25,7 @@ def source_digest(folder: Path) -> str:
     import hashlib  # with a library of its own, which no run needs
 
     digest = hashlib.sha256()
+    # The digest tells whether the binary is of this source.
     for path in sorted(folder.iterdir()):
         if path.suffix in (".py", ".pxd"):
             digest.update(path.read_bytes())

@@ -67,6 +67,7 @@ class PoseColumns:
 
 def _step(column: np.ndarray) -> int:
     """0 for a column that is a view of one value."""
+    # A view of one value reads its place 0 for every pose.
     return 0 if column.strides == (0,) or not len(column) else 1
 
 

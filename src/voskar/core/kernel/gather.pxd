@@ -36,7 +36,7 @@ cdef class GatheredEntries:
     cpdef object grow(self)
 
     @cython.locals(
-        key_count=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t, code=int64_t, known=dict, is_reported=bint
+        key_count=Py_ssize_t, row=Py_ssize_t, field=Py_ssize_t, place=Py_ssize_t, code=int64_t, known=dict, is_logged=bint
     )
     cpdef Py_ssize_t take(self, Py_ssize_t at, object entries) except -1
 

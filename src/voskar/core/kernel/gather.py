@@ -1,7 +1,7 @@
 """Poses that were decoded one by one, as columns. The only module of the kernel that looks into Python objects.
 
-Most of a recording's reading time goes here and into the JSON library, so it is compiled; line after line, because what
-was decoded is still in the processor's cache then, and is let go before the next.
+Most of a recording's reading time goes here and into the JSON library, so it is compiled. It takes line after line:
+the decoded values are still in the processor's cache then, and are freed before the next line.
 """
 
 from __future__ import annotations
@@ -62,6 +62,7 @@ class GatheredEntries:
         self.texts, self.numbers = len(texts), len(numbers)
         self.point_slot = slot_place(entry, point) if point else -1
         self.width = self.numbers + (2 if point else 0)
+        # Keys of the game's own are counted, or each of them would look like a key that occurs twice.
         self.own_slots = [slot_place(entry, name) for name in has if name.startswith("_")]
         self.names: list[dict[str, int]] = [{} for _ in texts]
         self.rows, self.room = 0, FEW
@@ -72,6 +73,7 @@ class GatheredEntries:
     def grow(self) -> None:
         """Makes room for twice as many."""
         self.room *= 2
+        # `np.resize` repeats the values to fill the room; all of them are overwritten.
         self.at = shared_ints(np.resize(self.at, self.room))
         self.codes = shared_ints(np.resize(self.codes, self.room * self.texts))
         self.values = shared_floats(np.resize(self.values, self.room * self.width))
@@ -90,6 +92,7 @@ class GatheredEntries:
             for field in range(self.texts):
                 value = slot_at(entry, self.text_slots[field])
                 code = -1
+                # UNSET is a missing key and None a null: both have no value, but only null is a key in the line.
                 if value is not UNSET:
                     key_count += 1
                     if value is not None:
@@ -107,11 +110,12 @@ class GatheredEntries:
                 value = slot_at(entry, self.point_slot)
                 if value is not UNSET:
                     key_count += 1
-                is_reported = value is not UNSET and value is not None
-                if is_reported and len(value) != 2:
+                is_logged = value is not UNSET and value is not None
+                if is_logged and len(value) != 2:
                     raise IndexError("expected two numbers")
-                self.values[row * self.width + self.numbers] = value[0] if is_reported else NAN
-                self.values[row * self.width + self.numbers + 1] = value[1] if is_reported else NAN
+                self.values[row * self.width + self.numbers] = value[0] if is_logged else NAN
+                self.values[row * self.width + self.numbers + 1] = value[1] if is_logged else NAN
+            # A nested key counts too, as the counts are compared with the whole text of the line.
             for place in self.own_slots:
                 value = slot_at(entry, place)
                 if value is not UNSET:
@@ -124,6 +128,7 @@ def are_numbers(value: object, count: int) -> bool:
     """Whether it is a list of so many numbers."""
     if not isinstance(value, list) or len(value) != count:
         return False
+    # `True` counts as a number here; the JSON decoder has refused it before.
     return all(isinstance(number, (float, int)) for number in value)
 
 
@@ -165,6 +170,7 @@ class GatheredValues:
             if self.width == 1:
                 self.values[self.rows] = value
             elif not are_numbers(value, self.width):
+                # The slow reader looks at the odd values, so they must not stop the block.
                 self.odd.append((self.rows, value))
                 for place in range(self.width):
                     self.values[self.rows * self.width + place] = 0.0
@@ -199,6 +205,7 @@ class GatheredPoses:
         has: tuple[str, ...] = pose.__struct_fields__  # type: ignore[attr-defined]
         self.line, self.pose = line, pose
         self.room = max(poses, 1)
+        # Columns lie one behind the other, so that each becomes an array without a copy.
         self.fields = [name for name in has if name in numbers]
         self.frame: Ints = ints(frames)
         self.counts: Ints = ints(frames)
@@ -229,6 +236,7 @@ class GatheredPoses:
         self.key_count = 0
         self.others: list[tuple[int, Any]] = []
         self.boxes, self.counters = GatheredValues(4), GatheredValues(1)
+        # A pose without a push must differ from a push of 0, so NaN.
         self.pushes: Floats = floats(2 * self.room if "push" in has else 0, NAN)
 
     def take(self, frames: Iterable[Any]) -> None:
@@ -242,12 +250,14 @@ class GatheredPoses:
         known = 0
         before: list[Any] = []  # keys of the poses of the frame before: mostly those of this one, in the same order
         for line in frames:
+            # The decoder's struct was made for this file; another one would have its fields at other places.
             if type(line) is not self.line:
                 raise TypeError("expected a frame of another type")
             if self.frames >= len(self.frame):
                 raise IndexError("no room for another frame")
             poses = slot_at(line, self.poses_slot)
             at = 0
+            # `NOTHING` is compared by identity: an empty list in the line is a key.
             key_count = 1 if poses is NOTHING else 2
             for pose in poses:
                 if type(pose) is not self.pose:
@@ -265,6 +275,7 @@ class GatheredPoses:
                 if at == known:
                     before.append(("", "", None, -1))
                     known += 1
+                # Actors mostly keep their order from frame to frame, so a list saves most look-ups in the dictionary.
                 found = before[at]
                 if found[0] != name or found[1] != kind or (found[2] is not owner and found[2] != owner):
                     found = (name, kind, owner, self.keys.setdefault((name, kind, owner), len(self.keys)))
@@ -288,10 +299,12 @@ class GatheredPoses:
                     if value is not UNSET:
                         key_count += 1
                         if value is not None:
+                            # The decoder accepts any list of numbers here; the slow reader names the mistake.
                             if len(value) != 2:
                                 raise IndexError("expected two numbers")
                             self.pushes[2 * row] = value[0]
                             self.pushes[2 * row + 1] = value[1]
+                # An empty object is a key with no box: it says that the game has none in this frame.
                 if self.boxes_slot >= 0:
                     value = slot_at(pose, self.boxes_slot)
                     if value is not UNSET:
@@ -320,6 +333,7 @@ class GatheredPoses:
                         key_count += 1 + keys_within(value)
                 at += 1
                 row += 1
+            # Rows count only once their frame is complete, so a broken line leaves nothing behind.
             self.rows = row
             self.frame[self.frames] = slot_at(line, self.frame_slot)
             self.counts[self.frames] = at
@@ -333,6 +347,7 @@ class GatheredPoses:
                 if value is not UNSET:
                     key_count += 1
                     says_more = says_more or bool(value)
+            # Few frames have marks, so these are kept as they are.
             if says_more:
                 self.others.append((self.frames, line))
             for place in self.line_own_slots:
@@ -351,6 +366,7 @@ def beside(line: Any) -> list[str]:
 def keys_within(value: Any) -> int:
     """How many keys are within a field's value: names of boxes, or whatever a game's own value has."""
     if isinstance(value, Raw):
+        # A raw value is not parsed: `":` ends every key, and a text with it makes the slow count run.
         return bytes(value).count(b'":')
     return len(value) if isinstance(value, dict) else 0
 

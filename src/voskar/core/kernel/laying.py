@@ -40,6 +40,7 @@ class LoggedForms:
             return False
         at = (row * log.names + name) * 4
         x0, y0, x1, y1 = log.bounds[at], log.bounds[at + 1], log.bounds[at + 2], log.bounds[at + 3]
+        # NaN: the game has no such box in this pose.
         if x0 != x0:
             return False
         self.begin_form(form)
@@ -58,12 +59,14 @@ class LoggedForms:
         if x1 <= x0 or y1 <= y0:
             return False
         grow = boxes.grow[box]
+        # A logged rectangle shrinks on every side, in units of the world.
         if grow < 0.0:
             x0, y0, x1, y1 = x0 - grow * scale, y0 - grow * scale, x1 + grow * scale, y1 + grow * scale
             if x1 <= x0 or y1 <= y0:
                 return False
             grow = 0.0
         self.open_part(form, grow)
+        # Corners in this order keep the turning direction that polygons have.
         for i in range(4):
             self.add_corner(form, x1 if i == 1 or i == 2 else x0, y1 if i >= 2 else y0, m00, m01, m10, m11)
         self.finish_form(form)
@@ -78,6 +81,7 @@ class LoggedForms:
         grow, at = boxes.grow[box], 4 * box
         left, low, right, high = pad[at], pad[at + 1], pad[at + 2], pad[at + 3]
         if grow < 0.0:
+            # A negative grow takes from a rectangle's sides; round shapes lose radius further down.
             left, low, right, high = left + grow * scale, low + grow * scale, right + grow * scale, high + grow * scale
         for part in range(log.part_start[shape], log.part_start[shape + 1]):
             first, last = log.corner_start[part], log.corner_start[part + 1]
@@ -90,6 +94,7 @@ class LoggedForms:
                 for i in range(4):
                     self.add_corner(form, x1 if i == 1 or i == 2 else x0, y1 if i >= 2 else y0, m00, m01, m10, m11)
                 continue
+            # The stored radius is that of the world, and forms are scaled by the actor.
             radius = log.radius[part] / scale + grow
             if radius < 0.0 or (radius == 0.0 and last - first < 3):
                 continue
@@ -120,6 +125,7 @@ class LoggedForms:
         shapes = self.shapes
         part = shapes.part_end[form]
         if part >= shapes.part_start[form + 1]:
+            # Bounds need only one radius where all parts share it.
             raise IndexError("no room for another part")
         shapes.part_end[form] = part + 1
         shapes.vertex_end[part], shapes.part_radius[part] = shapes.vertex_start[part], radius
@@ -135,6 +141,7 @@ class LoggedForms:
         at, edge = shapes.vertex_end[part], shapes.hull_end[form]
         if at >= shapes.vertex_start[part + 1]:
             raise IndexError("no room for another corner")
+        # The inverse of the actor's matrix: a form is in the actor's own axes.
         whole = m00 * m11 - m01 * m10
         px, py = (m11 * x - m01 * y) / whole, (m00 * y - m10 * x) / whole
         shapes.vertex_x[at], shapes.vertex_y[at] = px, py

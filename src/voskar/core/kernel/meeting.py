@@ -21,9 +21,11 @@ def contact_point(narrow: NarrowPhase, radius_a: float, radius_b: float) -> None
     """
     distance = narrow.closest()
     low, high = max(distance - radius_b, 0.0), min(distance, radius_a)
+    # At distance 0 both points are the same.
     share = (low + high) / 2.0 / distance if distance > 0.0 else 0.0
     narrow.point_x = narrow.on_ax + (narrow.on_bx - narrow.on_ax) * share
     narrow.point_y = narrow.on_ay + (narrow.on_by - narrow.on_ay) * share
+    # The shortest line is wrong for cores that overlap: it ends on their outlines.
     if narrow.separation(INFINITE) < 0.0:
         count = intersect(narrow)
         if count:
@@ -44,6 +46,7 @@ def intersect(narrow: NarrowPhase) -> int:
     for i in range(n):
         narrow._kx[i] = narrow.bx[i] if window_is_a else narrow.ax[i]
         narrow._ky[i] = narrow.by[i] if window_is_a else narrow.ay[i]
+    # A segment or a point has no sides to clip with.
     if m < 3:
         return 1 if n == 1 else 0
     area = 0.0
@@ -55,6 +58,7 @@ def intersect(narrow: NarrowPhase) -> int:
             area += narrow.bx[j] * narrow.by[k] - narrow.by[j] * narrow.bx[k]
     count = n
     for step in range(m):
+        # Clipping expects counter-clockwise sides, and a mirrored actor turns them round.
         j = step if area >= 0.0 else m - 1 - step
         k = (j + 1 if j + 1 < m else 0) if area >= 0.0 else (j - 1 if j > 0 else m - 1)
         if window_is_a:
@@ -70,6 +74,7 @@ def intersect(narrow: NarrowPhase) -> int:
             if inside >= 0.0:
                 narrow._cx[clipped], narrow._cy[clipped] = px, py
                 clipped += 1
+            # Only a side that crosses the line adds a corner: one that ends on it has its corner already.
             if (inside > 0.0 and following < 0.0) or (inside < 0.0 and following > 0.0):
                 share = inside / (inside - following)
                 narrow._cx[clipped], narrow._cy[clipped] = px + (qx - px) * share, py + (qy - py) * share
@@ -94,6 +99,7 @@ def surface_normal(narrow: NarrowPhase, move_x: float, move_y: float, tolerance:
             if not narrow.set_axis(side == 0, index):
                 continue
             narrow.project()
+            # An axis has two directions, and only one of them points from B to A.
             for turn in range(2):
                 sign = 1.0 if turn == 0 else -1.0
                 apart = narrow.low_a - narrow.high_b if turn == 0 else narrow.low_b - narrow.high_a
@@ -104,6 +110,7 @@ def surface_normal(narrow: NarrowPhase, move_x: float, move_y: float, tolerance:
                 is_better = facing < against - tolerance or (facing < against + tolerance and flat)
                 if apart > best + tolerance or (apart > best - tolerance and is_better):
                     best, against, nx, ny = max(apart, best), facing, x, y
+    # Where the cores are apart, the direction between the closest points is exact, and an axis is not.
     if best > tolerance:
         distance = narrow.closest()
         nx, ny = (narrow.on_ax - narrow.on_bx) / distance, (narrow.on_ay - narrow.on_by) / distance

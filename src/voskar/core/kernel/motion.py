@@ -54,11 +54,13 @@ class MotionColumns:
         fall = -space.gravity * space.upwards
         self.ax: Floats = _floats([motion.acceleration[0] * dt for motion in motions])
         self.ay: Floats = _floats([(motion.acceleration[1] + motion.gravity * fall) * dt for motion in motions])
+        # A drag beyond the frame would turn the velocity round.
         self.keep: Floats = _floats([max(0.0, 1.0 - motion.drag * dt) for motion in motions])
         self.spin: Floats = _floats([motion.spin * dt for motion in motions])
         self.cap: Floats = _floats(
             [float("inf") if motion.max_speed is None else motion.max_speed for motion in motions]
         )
+        # Without bounds or solids the rules for them cannot apply, and the step skips them.
         self.edge: Ints = _ints([EDGES.index(motion.at_edge) if space.bounds else 0 for motion in motions])
         self.solid: Ints = _ints([SOLIDS.index(motion.on_solid) if space.solids else 0 for motion in motions])
         self.bounces: Ints = _ints([FOREVER if motion.bounces is None else motion.bounces for motion in motions])
@@ -123,6 +125,7 @@ class Mover:
         self.jumped = self.turned = False
         vx = (actor.vx + table.ax[motion]) * table.keep[motion]
         vy = (actor.vy + table.ay[motion]) * table.keep[motion]
+        # An infinite cap must not divide.
         cap = table.cap[motion]
         if cap < INFINITE:
             speed = sqrt(vx * vx + vy * vy)
@@ -131,12 +134,14 @@ class Mover:
         actor.vx, actor.vy = vx, vy
         if table.spin[motion] != 0.0:
             actor.angle += table.spin[motion]
+        # The push is added after the cap: knockback may exceed the speed of the kind.
         way_x, way_y = vx * table.dt + push_x, vy * table.dt + push_y
         leaves = STAYS
         if table.solid[motion] != 0:
             leaves = self.travel(row, way_x, way_y)
         else:
             actor.x += way_x
+            # A body that a solid takes has stopped there, so the edges do not matter any more.
             actor.y += way_y
         if leaves == STAYS and table.edge[motion] != 0:
             leaves = self.meet_edge(row, True)
@@ -147,12 +152,14 @@ class Mover:
     def travel(self, row: int, way_x: float, way_y: float) -> int:
         """Along a way as far as solids let it, sliding along those that only stop it."""
         actor = self.actors.rows[row]
+        # Each slide may meet another surface; four are enough for a corner and bound the work.
         for _ in range(SLIDES):
             self.first_met(row, way_x, way_y)
             share = self._t if self._t < 1.0 else 1.0
             actor.x += way_x * share
             actor.y += way_y * share
             if not self._met:
+                # `_t` is infinite on a free way.
                 return STAYS
             way_x, way_y = way_x * (1.0 - share), way_y * (1.0 - share)
             nx, ny = self._normal_x, self._normal_y
@@ -170,11 +177,13 @@ class Mover:
         motion = actor.motion
         rule = table.solid[motion]
         into = actor.vx * nx + actor.vy * ny
+        # The allowed bounces are used up, so this one removes.
         if rule == ON_SOLID_REMOVE or (rule == ON_SOLID_BOUNCE and actor.bounces == 0):
             return GOES_AT_SOLID
         self.pushes.bounce(row, nx, ny)
         if rule == ON_SOLID_BOUNCE:
             self._met = False
+            # A bounce ends the way of this frame: the rest of it is lost.
             self.turned = True
             actor.bounces -= 1
             if into < 0.0:
@@ -182,6 +191,7 @@ class Mover:
                 actor.vx = (actor.vx - 2.0 * into * nx) * kept
                 actor.vy = (actor.vy - 2.0 * into * ny) * kept
             return STAYS
+        # A floor or a slope does not turn a walker; only a wall does.
         if rule == ON_SOLID_TURN and abs(ny) < LEVEL - self.tolerance:
             self._met = False
             self.turned = True
@@ -204,6 +214,7 @@ class Mover:
         kind = actor.kind
         self._met, self._t = False, INFINITE
         first, last = boxes.body_start[kind], boxes.body_start[kind + 1]
+        # Without a body box the position itself is a point that every solid stops.
         if first == last:
             narrow.na = 1
             narrow.ax[0], narrow.ay[0] = actor.x + way_x, actor.y + way_y
@@ -231,6 +242,7 @@ class Mover:
             low_x, high_x = min(low_x, narrow.ax[i]), max(high_x, narrow.ax[i])
             low_y, high_y = min(low_y, narrow.ay[i]), max(high_y, narrow.ay[i])
         reach = radius - tolerance
+        # The way is as long as the motion, so its start belongs to the bounds.
         low_x, high_x = min(low_x, low_x - way_x) - reach, max(high_x, high_x - way_x) + reach
         low_y, high_y = min(low_y, low_y - way_y) - reach, max(high_y, high_y - way_y) + reach
         for solid in range(table.solids):
@@ -242,12 +254,14 @@ class Mover:
             ):
                 continue
             layer = table.solid_layer[solid]
+            # A solid without a layer stops every body.
             if layer != 0 and mask != ANYWHERE and (mask & layer) == 0:
                 continue
             first, last = table.solid_start[solid], table.solid_start[solid + 1]
             narrow.nb = last - first
             narrow.check_room()
             for i in range(first, last):
+                # A solid is convex or cut into convex parts, as the bodies are.
                 narrow.bx[i - first], narrow.by[i - first] = table.solid_x[i], table.solid_y[i]
             t = narrow.time_of_impact(radius, way_x, way_y, tolerance)
             if t > 1.0:
@@ -261,6 +275,7 @@ class Mover:
                 narrow.ax[i] += back_x
                 narrow.ay[i] += back_y
             into = narrow.normal_x * way_x + narrow.normal_y * way_y
+            # Motion along or away from a surface is free, even from inside the solid.
             if into >= 0.0:
                 continue
             # rounded, so that the order of solids does not decide between moments that are equal but for rounding
@@ -281,6 +296,7 @@ class Mover:
         motion = actor.motion
         place = actor.x if across else actor.y
         low, high = (table.left, table.right) if across else (table.top, table.bottom)
+        # An edge itself belongs to the space.
         if low <= place <= high:
             return STAYS
         rule, kept = table.edge[motion], table.bounciness[motion]
@@ -292,6 +308,7 @@ class Mover:
         if rule == AT_EDGE_WRAP:
             # a kind that wraps touches across the edge, so its way goes on there
             self.jumped = not self.placing.boxes.wraps[actor.kind]
+            # Python's modulo is never negative here, so both edges work.
             place = low + (place - low) % (high - low)
         elif rule == AT_EDGE_BOUNCE:
             actor.bounces -= 1

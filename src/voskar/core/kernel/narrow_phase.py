@@ -51,6 +51,7 @@ class NarrowPhase:
         self.point_x = self.point_y = 0.0
         self.normal_x = self.normal_y = 0.0
         self._sides = 0
+        # Each part adds its sides and two caps, so twice the corners and four more are enough.
         self._kx, self._ky, self._cx, self._cy = (floats(2 * corners + 4) for _ in range(4))
         self._pace, self._low, self._high = (floats(2 * corners + 4) for _ in range(3))
 
@@ -71,6 +72,7 @@ class NarrowPhase:
     def check_room(self) -> None:
         """Raises IndexError where a part has more corners than there is room for; it then has none."""
         if self.na > len(self.ax) or self.nb > len(self.bx):
+            # Without corners a later call finds nothing instead of reading past the end.
             self.na = self.nb = 0
             raise IndexError("no room for so many corners")
 
@@ -91,6 +93,7 @@ class NarrowPhase:
         else:
             dx, dy = self.bx[second] - self.bx[first], self.by[second] - self.by[first]
         length = sqrt(dx * dx + dy * dy)
+        # Two corners at one place span no side.
         if length == 0.0:
             return False
         if n == 2 and index == 1:
@@ -128,6 +131,7 @@ class NarrowPhase:
         for side in range(2):
             n = self.na if side == 0 else self.nb
             for index in range(2 if n < 3 else n):
+                # A polygon may repeat a corner after a mirror or a stretch to nothing.
                 if not self.set_axis(side == 0, index):
                     continue
                 self.project()
@@ -136,6 +140,7 @@ class NarrowPhase:
                 if other > apart:
                     apart = other
                 if apart > result:
+                    # One axis that separates is enough for an answer of no touch.
                     result = apart
                     if result > enough:
                         return result
@@ -151,6 +156,7 @@ class NarrowPhase:
             corners, sides = (self.na, self.nb) if side == 0 else (self.nb, self.na)
             for i in range(corners):
                 px, py = (self.ax[i], self.ay[i]) if side == 0 else (self.bx[i], self.by[i])
+                # A segment has one side, not two that are equal.
                 for j in range(1 if sides <= 2 else sides):
                     k = j + 1 if j + 1 < sides else 0
                     if side == 0:
@@ -179,12 +185,14 @@ class NarrowPhase:
         Symmetric up to rounding: A against B is B against A.
         """
         apart = self.separation(INFINITE)
+        # Cores that are apart need their distance, which costs more than the axes.
         if apart > 0.0:
             apart = self.closest()
         return apart - radii
 
     def touches(self, radii: float, slack: float) -> bool:
         """Whether they overlap by more than `slack`: `gap(radii) < -slack`, the distance only where it decides."""
+        # Most pairs end here: the bounds meet and the shapes do not.
         apart = self.separation(radii - slack)
         if not apart - radii < -slack:
             return False
@@ -201,6 +209,7 @@ class NarrowPhase:
         self._sides = 0
         self.within(radii - slack, move_x, move_y)
         begin, end = self.begin, self.end
+        # A single moment counts only where touching edges are a touch.
         if not begin < end and not (begin == end and slack < 0.0):
             return INFINITE
         self.within(radii, move_x, move_y)
@@ -216,6 +225,7 @@ class NarrowPhase:
         self.between_sides(distance, move_x, move_y)
         if distance <= 0.0:
             return
+        # No offset of the way lies within the distance of any side, so the corners need no look.
         if self.begin > self.end:
             self.begin, self.end = INFINITE, -INFINITE
             return
@@ -233,6 +243,7 @@ class NarrowPhase:
 
         What is asked again for another distance is projected once: `_sides` are the axes known so far.
         """
+        # No moment fits one axis, so none fits all, and the other axes need no look.
         begin, end = 0.0, 1.0
         known = 0
         for side in range(2):
@@ -281,9 +292,11 @@ class NarrowPhase:
             py = (self.ay[i] if of_a else self.by[i]) - move_y
             for j in range(sides):
                 k = j + 1 if j + 1 < sides else 0
+                # Without motion the distance is the same all the time.
                 if of_a:
                     x0, y0, dx, dy = self.bx[j], self.by[j], self.bx[k], self.by[k]
                 else:
+                    # Below 0 the line of the way passes the disc at a larger distance.
                     x0, y0, dx, dy = self.ax[j], self.ay[j], self.ax[k], self.ay[k]
                 dx -= x0
                 dy -= y0
@@ -291,6 +304,7 @@ class NarrowPhase:
                 begin, end = INFINITE, -INFINITE
                 along = ox * move_x + oy * move_y
                 rest = ox * ox + oy * oy - distance * distance
+                # First along the edge, then across it: the two intervals together are the rectangle.
                 if square == 0.0:
                     if rest <= 0.0:
                         begin, end = 0.0, 1.0
@@ -311,6 +325,7 @@ class NarrowPhase:
                         if pace == 0.0:
                             if low > 0.0 or high < 0.0:
                                 first, last = INFINITE, -INFINITE
+                            # The quadratic formula knows no beginning and no end of the frame.
                             continue
                         enter, leave = low / pace, high / pace
                         if leave < enter:

@@ -64,6 +64,7 @@ class Placing:
 
     def reserve(self, room: int) -> None:
         """Room for so many boxes of either role in one frame."""
+        # Each box takes a row at most once in each role, but copies across edges need more.
         if room > self.hits.room:
             self.hits.grow(room)
             self.hurts.grow(room)
@@ -85,6 +86,7 @@ class Placing:
         if not (row >= 0 and (row + 1) * self.boxes.swings <= len(self.opened)):
             raise IndexError("no such row")
         for at in range(row * self.boxes.swings, (row + 1) * self.boxes.swings):
+            # -FOREVER and not 0: frame 0 may be the frame before a swing.
             self.opened[at] = -FOREVER
             self.swing_start[at] = -FOREVER
 
@@ -100,6 +102,7 @@ class Placing:
             actor.m00, actor.m01, actor.m10, actor.m11 = wide, 0.0, 0.0, scale
             return
         x, y = cos(angle * DEGREE), sin(angle * DEGREE)
+        # `cos` of 90 degrees is not exactly 0, and an upright box must not get slanted bounds.
         if fmod(angle, 90.0) == 0.0:
             x = 1.0 if x > 0.5 else -1.0 if x < -0.5 else 0.0
             y = 1.0 if y > 0.5 else -1.0 if y < -0.5 else 0.0
@@ -110,6 +113,7 @@ class Placing:
         shapes = self.shapes
         if not 0 <= form < shapes.own + shapes.spare:
             raise IndexError("no such form")
+        # A scaled form has all its radii scaled alike, so one factor serves all parts.
         if shapes.uneven[form]:
             self.uneven_bounds(form, x, y, m00, m01, m10, m11, r / shapes.radius[form])
         else:
@@ -120,6 +124,7 @@ class Placing:
     ) -> None:
         """World bounds of a form whose parts share a radius."""
         shapes = self.shapes
+        # An upright form needs its two corners only. A mirrored one has them in the other order.
         if m01 == 0.0 and m10 == 0.0:
             low_x, high_x = shapes.low_x[form] * m00, shapes.high_x[form] * m00
             if high_x < low_x:
@@ -175,12 +180,14 @@ class Placing:
             form = boxes.form_of(box, actor.before_clip, actor.before_cell)
         else:
             form = boxes.form_of(box, actor.clip, actor.cell)
+        # Most boxes are neither logged nor bound to the space, and are done here.
         if form < 0 or not boxes.special[box]:
             return form
         x, y, scale = actor.x, actor.y, actor.scale
         m00, m01, m10, m11 = actor.m00, actor.m01, actor.m10, actor.m11
         pose = actor.pose
         if before:
+            # The way was measured to the nearest copy, but the logged box stands where the game had it.
             x, y = actor.before_x - actor.near_x, actor.before_y - actor.near_y
             pose = actor.before_pose
             m00, m01 = actor.before_m00, actor.before_m01
@@ -208,6 +215,7 @@ class Placing:
         """Notes that a box of a timed attack is open in this frame."""
         actor, frame = self.actors.rows[row], self.frame
         at = row * self.boxes.swings + self.boxes.swing[box]
+        # Several boxes of one attack share a swing.
         if self.opened[at] == frame:
             return
         # a clip that starts again is another swing, even if the box is open in both frames
@@ -239,6 +247,7 @@ class Placing:
         scale, disarmed = actor.scale, actor.disarmed_until
         frozen = self.freezes and actor.frozen_since <= self.frame <= actor.frozen_until
         opens, condition = 0, -1
+        # One number holds all conditions of a kind's boxes, so a box needs one test.
         if boxes.any_conditions:
             opens = actor.met & boxes.tag_bits[kind * boxes.tag_sets + actor.tags + 1]
             actor.opens = opens
@@ -246,12 +255,13 @@ class Placing:
             box = boxes.kind_box[i]
             if roles != ALL and (roles == HITS) != boxes.is_hit[box]:
                 continue
-            # a stun closes hitboxes only: a stunned actor can still be hit
+            # a stun closes hitboxes only, as a stunned actor can still be hit
             if boxes.is_hit[box] and disarmed >= self.frame:
                 continue
             form = boxes.form_of(box, clip, cell)
             if form >= 0 and boxes.special[box]:
                 form = self.form_of(row, box, False, self.used)
+                # The spare form stays in use for this frame, so the next logged box needs another one.
                 if form >= shapes.own:
                     self.used += 1
             if form < 0:
@@ -276,7 +286,7 @@ class Placing:
             placed.over_x[k] = placed.over_y[k] = 0.0
             # a box that is not swept itself moves on relative to one that is
             dx = dy = 0.0
-            # who turns round or goes over to another clip has no way: its boxes are elsewhere at once
+            # a turn or another clip puts the boxes elsewhere at once, so there is no way between
             if actor.past and actor.before_facing == actor.facing and actor.before_clip == clip:
                 # a box that was closed in the frame before opens where it is, and sweeps nothing
                 old = boxes.form_of(box, clip, actor.before_cell)
@@ -297,6 +307,7 @@ class Placing:
                         dy -= bx * actor.before_m10 + by * actor.before_m11 + actor.before_y
             placed.shift_x[k], placed.shift_y[k] = dx, dy
             low, high = placed.low_x[k] - dx, placed.high_x[k] - dx
+            # The bounds of the way hold the box at both ends, so one test of bounds covers swept boxes.
             placed.way_low_x[k] = low if low < placed.low_x[k] else placed.low_x[k]
             placed.way_high_x[k] = high if high > placed.high_x[k] else placed.high_x[k]
             low, high = placed.low_y[k] - dy, placed.high_y[k] - dy
@@ -321,6 +332,7 @@ class Placing:
             for k in range(count):
                 if not self.boxes.wraps[self.actors.rows[placed.actor[k]].kind]:
                     continue
+                # Eight copies: an actor in a corner may touch across both edges.
                 for across in range(-1, 2):
                     for along in range(-1, 2):
                         dx, dy = across * self.width, along * self.height
@@ -354,6 +366,7 @@ class Placing:
 
     def corners_a(self, narrow: NarrowPhase, part: int, row: int, dx: float, dy: float) -> None:
         """Part of an actor's box as A, moved by (dx, dy). Raises IndexError."""
+        # Callers pass numbers of parts from the tables of touches, so they are checked here.
         self.check_part(part, row)
         shapes, actor = self.shapes, self.actors.rows[row]
         first = shapes.vertex_start[part]

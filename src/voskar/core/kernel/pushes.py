@@ -34,6 +34,7 @@ class Pushes:
         """Room for so many pushes under way."""
         if count > len(self.row):
             for name in COLUMNS:
+                # Twice the need, so that a long fight does not copy at each push.
                 setattr(self, name, grown(getattr(self, name), 2 * count))
 
     def copy_from(self, other: Pushes) -> None:
@@ -55,6 +56,7 @@ class Pushes:
         if k >= len(self.row):
             raise IndexError("no room for another push")
         self.row[k], self.start[k], self.over[k] = row, start, over
+        # The compiled columns hold numbers only.
         self.fade[k] = 1 if fade else 0
         self.x[k], self.y[k] = x, y
         self.bounces[k], self.bounciness[k] = bounces, bounciness
@@ -64,6 +66,7 @@ class Pushes:
         """An actor has met a surface, with the normal (nx, ny): what is left of a push into it goes back."""
         for k in range(self.count):
             into = self.x[k] * nx + self.y[k] * ny
+            # A push along or away from the surface is not changed by it.
             if self.row[k] == row and self.bounces[k] > 0 and into < 0.0:
                 self.bounces[k] -= 1
                 back = (1.0 + self.bounciness[k]) * into
@@ -100,16 +103,19 @@ class Pushes:
             assert 0 <= row < self.actors.count
             actor = self.actors.rows[row]
             if actor.frozen_since <= frame <= actor.frozen_until:
+                # A frozen actor's pushes wait: `delay` has moved their start.
                 self.keep(k, kept)
                 kept += 1
                 continue
             if index >= 0:
+                # The shares of a fading push are over, over - 1, …, 1, and sum to 1.
                 share = (over - index) / (over * (over + 1.0) / 2.0) if self.fade[k] else 1.0 / over
                 x, y = self.x[k] * share, self.y[k] * share
                 if not actor.driven:
                     actor.offset_x += x
                     actor.offset_y += y
                 elif actor.step_at == frame:
+                    # Several pushes of one frame add up.
                     actor.step_x += x
                     actor.step_y += y
                 else:

@@ -54,6 +54,7 @@ class ShapeColumns:
         """Everything as flat tables."""
         count, corners = self._room
         part = np.zeros((corners, 2))
+        # Spare forms are upright until a shape is laid into them.
         blank = [Form((part,) * count, 0.0, (0.0, 0.0), np.zeros((count * corners, 2)))] * spare
         self.spare = spare
         forms, upright = [*self._forms, *blank], [*self._upright, *[True] * spare]
@@ -76,6 +77,7 @@ class ShapeColumns:
         self.high_x: Floats = _floats([box[2] for box in bounds])
         self.high_y: Floats = _floats([box[3] for box in bounds])
         self.radius: Floats = _floats([form.radius for form in forms])
+        # Parts of a rulebook's form share a radius; only logged ones may differ.
         self.part_radius: Floats = _floats([form.radius for form in forms for _ in form.parts])
         self.uneven: Flags = shared_flags(np.zeros(len(forms), dtype=np.bool_))
         self.anchor_x: Floats = _floats([form.anchor[0] for form in forms])
@@ -147,6 +149,7 @@ class BoxColumns:
         start, end = (np.zeros((self.boxes, self.clips), dtype=np.int64) for _ in range(2))
         flat: list[tuple[int, int]] = []
         for box, run in enumerate(runs):
+            # Clips without runs of their own share those of all others, so a clip costs no memory.
             start[box, 1:] = len(flat)
             flat += run.other
             end[box, 1:] = len(flat)
@@ -158,6 +161,7 @@ class BoxColumns:
         self.run_end: Ints = shared_ints(end.reshape(-1))
         self.run_cell: Ints = _ints([cell for cell, _ in flat])
         self.run_form: Ints = _ints([form for _, form in flat])
+        # 64 layers fill the sign bit too.
         self.mask: Ints = shared_ints(np.array(masks, dtype=np.uint64).astype(np.int64))
         self.spares_owner: Flags = shared_flags(np.array(spares_owner, dtype=np.bool_))
         self.meets: Flags = shared_flags(meets.reshape(-1))
@@ -187,6 +191,7 @@ class BoxColumns:
         """The form that a box takes in a cell of a clip (-1: none), CLOSED where it is closed. Raises IndexError."""
         if not (0 <= box < self.boxes and -1 <= clip < self.clips - 1):
             raise IndexError("no such box or clip")
+        # Most boxes never change, and are answered without a search.
         form = self.always[box]
         if form >= 0:
             return form
@@ -203,6 +208,7 @@ class BoxColumns:
 
 def share(tick: int, rest: int, whole: int) -> int:
     """floor(tick * rest / whole) for 0 <= rest < whole <= 2**40, exact also where the product is wider than 64 bits."""
+    # The product fits into 63 bits for all ticks of a normal game.
     if tick <= NARROW:
         return tick * rest // whole
     result, over = 0, 0
@@ -227,6 +233,7 @@ class ClipColumns:
         self.kinds = kinds
         self.clips = max(clips, 1)
         table = np.zeros((5, kinds, self.clips), dtype=np.int64)
+        # An undeclared clip has a step of 1: its cell is its tick.
         table[2:, :, :] = np.array([1, 0, 1])[:, None, None]
         for (kind, clip), (cells, loops, step, per) in declared.items():
             table[:, kind, clip] = cells, loops, *divmod(step, per), per
@@ -246,6 +253,7 @@ class ClipColumns:
             return -1
         entry = kind * self.clips + clip
         cells = self.cells[entry]
+        # 0 cells stand for a clip that the rulebook does not declare.
         if cells == 0:
             return tick
         cell = tick * self.whole[entry] + share(tick, self.rest[entry], self.denominator[entry])

@@ -27,6 +27,7 @@ def _view(array: NDArray[Any]) -> Any:
 
 def floats(count: int, value: float = 0.0) -> Floats:
     """So many float64 numbers."""
+    # Never empty: a memoryview of no length has no address to take.
     view: Floats = _view(np.full(max(count, 1), value, dtype=np.float64))
     return view
 
@@ -39,6 +40,7 @@ def ints(count: int, value: int = 0) -> Ints:
 
 def _flat(column: NDArray[Any]) -> Any:
     flat = np.ascontiguousarray(column)
+    # The same for columns that were not logged.
     return _view(flat if len(flat) else np.zeros(1, dtype=flat.dtype))
 
 
@@ -56,6 +58,7 @@ def shared_ints(column: NDArray[np.int64]) -> Ints:
 
 def shared_signs(column: NDArray[np.int8]) -> Ints:
     """The same for numbers of a byte."""
+    # Signs stay bytes: a long recording has millions of them.
     view: Ints = _flat(column)
     return view
 
