@@ -99,8 +99,10 @@ def command(
     Each hit that the game claims is matched with a hit of the rules by the same attacker on the same target. What has
     no match is reported with the gate that decided. Many recordings at once: voskar suite.
     """
+    # A wrong ending must be reported before the work, not after it.
     forms = [(path, report_form(path)) for path in report]
     book, played = load(rulebook, recording, reactions)
+    # Rules need the rate of the recording.
     rules, windows = book.rules(played.rate), parse_windows(within)
     statements: list[Statement | State] = []
     if expected:
@@ -119,12 +121,14 @@ def command(
         variants=variants_of(book, played),
         trials=trials,
     )
+    # Expectations that are proposed from a wrong replay would be wrong too, so nothing else is done here.
     if propose is not None:
         from voskar.files.expect import propose as proposed
 
         write_text(propose, proposed(found.ledger, timeline(rules, played, found.ledger)))
         present.say(f"expectations proposed in {propose}: edit them, then check with --expect {propose}")
         return AGREED
+    # Coverage reads the keys of the rulebook, which a kept rulebook does not have.
     covers = coverage or least is not None
     met = Coverage(covered(book.whole, played, found.ledger), least) if covers else None
     if forms:
@@ -157,6 +161,7 @@ def command(
         moments = Moments(rulebook, recording, watched(rules, played, resync=found.verdict.resync), windows)
         drawn = draw_findings(moments, [root for root, _ in found.verdict.roots], Path(draw))
         if not as_json:
+            # Pictures come last: they are slow, and the findings are already printed.
             present.say("", f"drew {counted(drawn, 'finding')} to {draw}")
     if shrink is not None and found.verdict.roots:
         from voskar.commands.shrink import shrink_findings
@@ -205,15 +210,18 @@ def _show(found: Weighed, name: str, slack: str, *, everything: bool) -> None:
             out.print(Text(f"  {line}", "dim"))
     if found.explanations:
         out.print()
+    # Findings are the same objects in all lists, so their identity joins the lists.
     alike = {id(group.findings[0]): group for group in found.groups}
     alike |= {
         id(entry.explains[0]): Group(entry.leaf.key, entry.explains) for entry in found.explanations if entry.explains
     }
+    # Findings that share a rule or a cause are one line; --all lists each of them.
     shown = [(root, follows) for root, follows in verdict.roots if everything or id(root) in alike]
     if verdict.findings:
         table = present.table("", [("frame", "right"), ("finding", ""), ("game", ""), ("rules", "")])
         table.title = None
         table.columns[2].max_width, table.columns[3].ratio = max(out.width // 3, 16), 1
+        # Two columns hold sentences, so the table uses the whole width.
         table.expand = True
         for finding, follows in shown:
             game, rules = accounts(finding)
@@ -237,6 +245,7 @@ def _show(found: Weighed, name: str, slack: str, *, everything: bool) -> None:
                 table.add_row("", "", "", Text(text, "dim"))
         out.print(table)
         if len(shown) < len(verdict.roots):
+            # Codes keep the order of the docs, so that two runs can be compared by eye.
             out.print("see each with --all", style="dim")
         out.print()
     for hint in verdict.hints:
@@ -273,6 +282,7 @@ def _plain(found: Weighed) -> dict[str, object]:
         "not_compared": list(verdict.not_compared),
         "hints": list(verdict.hints),
         "explanations": [explained.plain(explanation, found.variants, places) for explanation in found.explanations],
+        # Places in the list instead of the findings themselves: a group repeats what `findings` has.
         "groups": [
             {"rule": group.rule, "findings": [places[id(finding)] for finding in group.findings]}
             for group in found.groups
@@ -293,6 +303,7 @@ def plain_finding(finding: Finding) -> dict[str, object]:
         "target": finding.target,
         "line": finding.claim.line if finding.claim else None,
         "rules_frame": finding.hit.frame if finding.hit else None,
+        # Other codes have no shift that means anything.
         "shift": finding.shift if finding.code in ("hit-moved", "spawn-moved", "event-moved") else None,
         "game": finding.game or None,
         "rules": finding.rules or None,

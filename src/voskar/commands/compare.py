@@ -100,6 +100,7 @@ def command(
     Only causes are listed: --all lists what follows from them too.
     """
     forms = [(path, report_form(path)) for path in report]
+    # Allowed kinds are taken out before the exit code is decided.
     found = compared(files, reactions, within, near, tolerance, resync=resync).without(allow)
     if forms:
         from voskar.suite import reports
@@ -131,6 +132,7 @@ def is_two_versions(files: Sequence[str]) -> bool:
 
 
 def _parted(files: Sequence[str]) -> tuple[list[str], list[str]]:
+    # A stage script ends in .toml as well, but it is a recording.
     rulebooks = [name for name in files if name.lower().endswith(".toml") and not name.lower().endswith(".stage.toml")]
     return rulebooks, [name for name in files if name not in rulebooks]
 
@@ -146,9 +148,11 @@ def two_versions(files: Sequence[str], reactions: str | None, near: int | None =
     if len(others) == 1:
         return old, new
     rates = [written(float(side.version.recording.rate)) for side in sides]
+    # Frames of two rates cannot be compared one by one.
     if rates[0] != rates[1]:
         message = f"found {rates[1]} frames a second, expected {rates[0]} as in {others[0]}"
         raise InputError(Problem(message, file=others[1], key="rate"))
+    # Ids of pools and random ids differ between runs, so the old one takes those of the new one.
     return old._replace(version=old.version.named_as(new.version, near)), new
 
 
@@ -165,6 +169,7 @@ def compared(
     rulebooks, _ = _parted(files)
     if len(files) == 2 and not rulebooks:
         return VersionsCompared(compare(read_ledger(files[0]), read_ledger(files[1]), near))
+    # Without a rulebook the ledgers hold all that is known.
     if not is_two_versions(files):
         raise click.UsageError("give two ledgers, two rulebooks and a recording, or a rulebook and two recordings")
 
@@ -214,6 +219,7 @@ def _show_parting(found: VersionsCompared) -> None:
     where = Text(f"the recordings part in frame {first.frame}: ", style="bold")
     out.print(where + Text(f"{first.what} is {first.old} in the old one, {first.new} in the new one"))
     out.print(f"  the same until then: {same or 'nothing'}")
+    # Other inputs lead to other play, so only sums can be compared.
     if own.has_other_inputs:
         inputs += ": what differs behind that is not the game's, and only sums are compared"
     out.print(f"  {inputs}")
@@ -251,6 +257,7 @@ def _result(found: VersionsCompared, files: tuple[str, ...]) -> Any:
     from voskar.suite.results import Fault, Result, baseline_faults
 
     faults = [*baseline_faults(found.differs)]
+    # Every other difference has its own line already.
     only_logged = ("header", "marks", "inputs", "length")  # the others are among the differences
     for first in found.parting.firsts if found.parting is not None else ():
         if first.sort not in only_logged:
@@ -273,6 +280,7 @@ def show(found: LedgerDiff, *, everything: bool) -> None:
             what = entry.what if entry.follows is None else f"{entry.what} (follows from {entry.follows})"
             table.add_row(str(entry.frame), name, what, entry.before, entry.after)
         out.print(table)
+        # A table of thousands of lines helps nobody; the machine form has them all.
         if len(shown) > ROWS:
             out.print(f"… and {len(shown) - ROWS} more: see them with --json", style="dim")
         out.print()

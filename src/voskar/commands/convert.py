@@ -39,6 +39,7 @@ def command(recording: str, out: str, tables: str) -> None:
     err = Console(file=sys.stderr)
 
     def write(source: FrameSource) -> int:
+        # The share of bytes read is known; the number of frames is not.
         with Progress(console=err, transient=True, disable=not err.is_terminal) as bar:
             task = bar.add_task("converting", total=1.0)
             frames = write_recording(source, out, tables, lambda: bar.update(task, completed=source.share()))

@@ -16,7 +16,7 @@ from voskar.files.reading import plain_errors
 FOLDER = "night-apiary"
 
 FILE = "@"
-"""Before what stands for a file of the demo's folder."""
+"""Marks a word as a file of the demo's folder."""
 
 STORY = (
     ("Where does the game disagree with its rules?", ("check", "@apiary.toml", "@meadow.jsonl")),
@@ -77,9 +77,11 @@ def command(directory: Path | None, overwrite: bool, everything: bool) -> None:
         if question:
             click.secho(question, bold=True)
         click.secho(f"$ voskar {shlex.join(line)}", dim=True)
+        # `run` in the same process: a second interpreter for each command would double the time.
         code = run(line)
         if code == INTERRUPTED:
             raise click.Abort
+        # Disagreements are the point of the demo, so only bad input is an error.
         if code >= BAD_INPUT:
             raise AssertionError("the demo's own files are refused")
         click.echo()
@@ -90,6 +92,7 @@ def command(directory: Path | None, overwrite: bool, everything: bool) -> None:
 
 def _new_folder() -> Path:
     number = 1
+    # A second demo must not write over files that the user has changed.
     while (folder := Path(FOLDER if number == 1 else f"{FOLDER}-{number}")).exists():
         number += 1
     return folder

@@ -55,6 +55,7 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
         present.say(f"  the log: {note}")
     for text in found.unknown:
         present.say(f"  not known: {text}")
+    # The draft is read back from the file, so that the check uses exactly what the user gets.
     book, late = load_rulebook(out), 0
     for name, played in zip(recordings, loaded, strict=True):
         texts: list[str] = []
@@ -63,6 +64,7 @@ def command(recordings: tuple[str, ...], out: str, overwrite: bool) -> None:
             landed = check_hits(book.rules(played.rate), played, parse_windows([f"0,{lag}"]))
             texts.append(f"{landed.agreed} within {counted(lag, 'frame')}" if lag else f"{landed.agreed}")
             spare = sum(finding.code == "hit-missing" for finding in landed.findings)
+            # The smallest window with the most agreement: a wider one may pair hits by chance.
             if landed.agreed > most:
                 most, late = landed.agreed, max(late, lag)
             if landed.agreed == landed.claims:

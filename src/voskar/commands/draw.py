@@ -64,6 +64,7 @@ class Region(click.ParamType[Bounds]):
         try:
             x0, y0, x1, y1 = (float(piece) for piece in value.split(","))
         except ValueError:
+            # `click` gives a default through here, too.
             self.fail(f'found "{value}", expected two corners such as 100,200,180,260', param, ctx)
         if x0 == x1 or y0 == y1:
             self.fail(f'the corners "{value}" span no area', param, ctx)
@@ -81,6 +82,7 @@ class Moments:
     def at(self, frames: Sequence[int], actors: Sequence[str], trail: int) -> tuple[list[Scene], list[HudFrame]]:
         """Scenes of some frames, and the heads-up values of some actors, or of those that a display would show."""
         rules, course, seen = self.rules, self.course, self.seen
+        # A downed actor has no open boxes, and its outline says so.
         scenes = []
         for frame in frames:
             down = {name for name, timeline in course.courses.items() if timeline.is_down(frame)}
@@ -98,7 +100,9 @@ def draw_findings(moments: Moments, findings: Sequence[Finding], folder: Path) -
     with plain_errors(folder):
         folder.mkdir(parents=True, exist_ok=True)
     for number, finding in enumerate(findings[:MOST], 1):
+        # A finding about the end of a run may lie outside the frames.
         frame = min(max(finding.frame, recording.first), recording.last)
+        # A driven actor has no number until the replay has made it.
         actors = tuple(name for name in (finding.attacker, finding.target) if name in known)
         scenes, displays = moments.at([frame], actors, TRAIL)
         stem = moments.title.partition(".")[0]
@@ -113,6 +117,7 @@ def _accounts(recording: Recording, findings: Sequence[Finding]) -> dict[str, Ga
 
     claims, odd = defaultdict(list), defaultdict(list)
     for claim in recording.claims:
+        # A claim belongs to the actor it happened to, or the timeline shows a hit at the attacker.
         claims[claim.target or claim.id or claim.attacker].append(claim.frame)
     for finding in findings:
         odd[finding.target or finding.attacker].append(finding.frame)
@@ -152,18 +157,21 @@ def _timeline(
         if frames is not None:
             first, last = max(frames[0], first), min(frames[1], last)
         if first > last:
+            # Pictures need no explanations, and explaining takes the longest.
             message = f"expected frames of the recording, {played.first} to {played.last}"
             raise InputError(Problem(message, key="--frame"))
         label = Path(name).name
         if not by_run:
             strips.append(Strip(label if len(recordings) > 1 else "", course, names, first, last, table))
             continue
+        # A run ends in the frame before the next one begins.
         for number, (start, end) in enumerate(pairwise([*course.runs, played.last + 1]), 1):
             if start <= last and end > first:
                 run = f"{label}, run {number} from {start} on"
                 strips.append(Strip(run, course, names, max(start, first), min(end - 1, last), table, start))
     if not any(strip.names for strip in strips):
         raise InputError(Problem("found nobody, expected an actor to draw", file=recordings[0]))
+    # Nothing is left behind if the drawing fails.
     with whole_file(path) as part:
         draw_timeline(strips, rate, f"timeline · {title}" if title else "timeline", part, ending)
     present.say(f"drew {counted(len(strips), 'timeline')} to {path}")
@@ -253,9 +261,11 @@ def command(
     ending = picture_ending(path, ("png", "svg", *FORMATS))
     rules = book.rules(played.rate)
     moving = ending in FORMATS
+    # A strip has room for a few frames, a clip for all.
     count = last - first + 1 if moving else min(last - first + 1, PANELS)
     if moving and count > LONGEST:
         raise InputError(Problem(f"found {count} frames, expected at most {LONGEST} in a clip", key="--frame"))
+    # Rounded from the first frame on, so that both ends are always in the strip.
     picked = [first + round(index * (last - first) / max(count - 1, 1)) for index in range(count)]
     seen = watched(rules, played, resync=resync_of(played, within, resync))
     check_actors(seen.recording.numbers, actor, "--actor")

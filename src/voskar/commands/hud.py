@@ -77,6 +77,7 @@ def command(
     check_actors(course.courses, actor, "--actor")
     names = list(actor) or displayed(course)
     low, high = frames or (played.first, played.last)
+    # Machine forms must not depend on which values happen to change.
     whole = every or as_json or as_csv
     wanted = range(played.first, played.last + 1) if whole else changes(rules, course, names)
     shown = [display(rules, course, frame, names, icon) for frame in wanted if low <= frame <= high]
@@ -95,6 +96,7 @@ def _show(shown: list[HudFrame], names: list[str], rate: float) -> None:
         out.print("no actor has health: there is nothing to display")
         return
     counts = any(gauge.lives is not None for hud in shown for gauge in hud.gauges)
+    # A game without scores gets no empty column.
     scores = any(hud.score for hud in shown)
     counts_down = any(hud.left is not None for hud in shown)  # there is so long to survive
     columns = [
@@ -110,6 +112,7 @@ def _show(shown: list[HudFrame], names: list[str], rate: float) -> None:
     table.title = None
     for entry in shown:
         score = ", ".join(f"{name} {present.number(points)}" for name, points in entry.score)
+        # A frame without actors still has a clock and a score.
         for index, gauge in enumerate(entry.gauges or (None,)):
             text = clock(entry.clock if entry.left is None else entry.left, rate)
             head = (str(entry.frame), text) if index == 0 else ("", "")
@@ -153,6 +156,7 @@ def _actor(gauge: Gauge) -> dict[str, object]:
 
 def _rows(shown: list[HudFrame], rate: float) -> str:
     """CSV, scores as columns of their own."""
+    # All scores of the recording, as a CSV has the same columns in every row.
     names = sorted({name for hud in shown for name, _ in hud.score})
     text = io.StringIO()
     table = csv.writer(text, lineterminator="\n")

@@ -32,6 +32,7 @@ def command(directory: Path, logger: str | None, overwrite: bool) -> None:
     """
     texts = contents(logger)
     with plain_errors(directory):
+        # All files are checked first: a folder with half of them would be worse than none.
         held = [name for name in texts if (directory / name).exists()]
     if held and not overwrite:
         hint = "name another folder, or add --overwrite"

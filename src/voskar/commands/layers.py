@@ -44,6 +44,7 @@ def command(rulebook: str, recordings: tuple[str, ...], boxes: bool, out: str | 
     book = ReadyRulebook(rulebook)
     ledgers = _replayed(recordings, book) if recordings else []
     played = [recording for recording, _ in ledgers]
+    # Layers do not depend on the rate, so any rate serves without a recording.
     rules = book.rules(played[0].rate if played else DEFAULT_RATE)
     pairs = layer_pairs(rules, ledgers)
     if as_json:
@@ -75,6 +76,7 @@ def _show_boxes(rules: Rules, pairs: list[LayerPair], tried: bool) -> None:
     columns = [("hitbox layer", ""), ("hurtbox layer", ""), ("may meet", ""), *counts, ("because", "")]
     table = present.table("pairs of layers and boxes", columns)
     table.columns[-1].ratio, table.expand = 1, True
+    # A pair that may meet and never did is the most likely mistake, so it stands out.
     for pair in pairs:
         word = Text("yes" if pair.eligible else "no", "" if pair.eligible else "dim")
         if tried and pair.eligible and not pair.contacts:
@@ -91,6 +93,7 @@ def _show_boxes(rules: Rules, pairs: list[LayerPair], tried: bool) -> None:
         f"{kind.name}.{box.name}"
         for kind in rules.kinds.values()
         for box in kind.boxes
+        # Such a box is easy to write by mistake, and nothing else reports it.
         if not box.layer and not box.mask
     ]
     if alone:

@@ -22,6 +22,7 @@ def show_matrix(rules: Rules, pairs: Sequence[LayerPair], tried: bool) -> None:
     columns = list(dict.fromkeys(pair.hurt_layer for pair in pairs))
     cells = {(pair.hit_layer, pair.hurt_layer): pair for pair in pairs}
     names = list(dict.fromkeys([*rows, *columns]))
+    # Numbers instead of names: eight names across do not fit 80 columns.
     number = {name: str(place) for place, name in enumerate(names, 1)}
     label = min(max((len(name or "(none)") for name in names), default=6), 24) + 4
     detect = rules.contact.detect

@@ -143,6 +143,7 @@ def command(
     return AGREED if code is None else int(code)
 
 
+# Two allowances: glances are cheap and prompt, and a look may use up the time of many glances.
 def _follow(came: LiveSource, show: _Show, share: float) -> None:
     """Takes what comes until it ends."""
     glances, looks = Allowance(share * GLANCES), Allowance(share * LOOKS)
@@ -160,9 +161,10 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         return counted - before - late
 
     while True:
-        time.sleep(max(next_take - time.monotonic(), 0.0))  # frames are cheaper by the dozen
+        time.sleep(max(next_take - time.monotonic(), 0.0))  # many frames at once cost less than one by one
         next_take = time.monotonic() + APART
         for items in came.arrived(WAIT):
+            # The rest of the recording is judged before the next one begins.
             if isinstance(items, Ended):
                 if items.error:
                     present.say(f"error: {items.error}", err=True)
@@ -179,6 +181,7 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         if waiting:
             came_last, explained = now, False
             show.take(waiting)
+        # The time of reading and of the page counts as well: the share is that of the process.
         looks.take(min(spent(), MOST_CHARGED))  # also by what reads, and serves the page
         if glances.left() >= (0 if show.session.is_claimed else SPARED) or now - glanced >= PROMPT:
             is_odd, glanced = show.glance() or is_odd, now
@@ -191,6 +194,7 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         is_late = now - show.looked_at >= SELDOM and left >= min(2 * cost, MOST_SAVED)  # enough for something odd
         explains = is_paused and not explained and show.server is not None
         if not is_odd:
+            # A look costs about as much as the last one.
             fine = now
         if (is_odd and (left >= -MOST_OVERDRAWN or now - fine >= PROMPT)) or is_late or explains:
             explained = explained or is_paused
@@ -218,6 +222,7 @@ class _Show:
     def take(self, lines: list[bytes]) -> None:
         """Takes some more lines, which are then gone."""
         known = self.session.recordings
+        # Feeding never stops the command: a bad frame ends one recording, and the next may be good.
         try:
             self.session.feed(*lines)
         except InputError as error:
@@ -241,6 +246,7 @@ class _Show:
 
     def _draw(self, looked: Looked) -> None:
         assert self.server is not None
+        # The server's threads read the page as well.
         with self.server.lock:
             events = self.server.page.looked(looked, forget=self.session.forgotten)
         self.server.send(events)
@@ -248,6 +254,7 @@ class _Show:
     def glance(self) -> bool:
         """Whether something odd came lately."""
         try:
+            # A glance may find the bad frame that feeding did not check.
             is_odd = self.session.glance()
         except InputError as error:
             self.problem(error)
@@ -311,6 +318,7 @@ class _Show:
                 line.append(f"  (+{follows} that follow)", "dim")
         self.out.print(line, soft_wrap=True)
         if self.bell and event == "finding":
+            # The bell goes to stderr, as stdout may be a file of findings.
             click.echo("\a", nl=False, err=True)
 
     def problem(self, error: InputError) -> None:
@@ -319,7 +327,7 @@ class _Show:
         if self.as_json:
             click.echo(json.dumps({"event": "error", "message": str(error)}))
         else:
-            present.say(f"error: {error}", "this recording ends here; the next one is waited for", err=True)
+            present.say(f"error: {error}", "this recording ends here; waiting for the next one", err=True)
 
     def restarts(self) -> None:
         """Another recording."""
@@ -340,6 +348,7 @@ class _Show:
             return
         tally = self.session.tally
         text = f"{tally.frames:,} frames, {tally.agreed} of {counted(tally.claims, 'claimed hit')} agreed, "
+        # Clears the line first: the new text may be shorter.
         text += f"{counted(tally.findings, 'finding')}; a look takes {self.session.cost:.2f} s"
         click.echo(f"\r\x1b[2K{text}", nl=False, err=True)
         self.shown = True
@@ -357,6 +366,7 @@ def _served(rulebook: str, recording: str, port: int) -> Iterator[PageServer]:
     from voskar.live.page import LivePage
 
     try:
+        # The library of the page is an extra, and only --page needs it.
         from voskar.live.server import PageServer
     except ImportError:
         hint = "install it with `pip install voskar[live]`"
@@ -375,6 +385,7 @@ def _served(rulebook: str, recording: str, port: int) -> Iterator[PageServer]:
 
 def _seconds(text: str) -> float:
     """A time such as 10m. Raises InputError for another text."""
+    # `isdecimal` refuses signs, points and the digits of other scripts that `int` cannot read.
     number, unit = text[:-1], text[-1:]
     if unit not in UNITS or not number.isdecimal() or not int(number):
         expected = "expected a time such as 90s, 10m or 1h, or never"

@@ -20,8 +20,8 @@ from voskar.files.reading import begin
 AGREED, DISAGREED, BAD_INPUT, OWN_BUG = 0, 1, 2, 3
 INTERRUPTED = 130
 COLLECT_AFTER = 50_000
-"""Values made between two looks for garbage: a check makes a million that stay, and looking at them all takes longer
-than what little there is to find is worth."""
+"""Python objects that are made before the next garbage collection. A check makes a million objects that stay, and
+looking at all of them again and again takes longer than the little garbage is worth."""
 
 COMMANDS = {
     "init": "A folder to begin in: a first rulebook, a suite, a scene, and a logger for the game.",
@@ -120,21 +120,23 @@ def cli() -> None:
 def main() -> None:
     """Entry point: runs the command line and leaves with its exit code."""
     arguments = sys.argv[1:]
+    # The main thread may be inside a C library; only an exception unwinds it.
     try:
         code = _whole_run(arguments)
     except SystemExit as stopped:  # a termination, which has unwound by now
         code = stopped.code if isinstance(stopped.code, int) else OWN_BUG
-    for number in (signal.SIGTERM, signal.SIGINT):  # all is written: what comes now ends us without another word
+    for number in (signal.SIGTERM, signal.SIGINT):  # all is written, so a second signal may end the process at once
         if signal.getsignal(number) is not signal.SIG_IGN:
             signal.signal(number, signal.SIG_DFL)
     for stream in (sys.stdout, sys.stderr):
         with suppress(OSError, ValueError):
             stream.flush()
-    # the system takes it all at once: to tidy up first is a tenth of a short run, and may trip over what was ended
+    # the system frees everything at once; tidying up takes a tenth of a short run, and may fail on ended workers
     os._exit(code)
 
 
 def _whole_run(arguments: list[str]) -> int:
+    # Watching runs the command again and again, so it must wrap it and cannot be an option of it.
     if "--watch" in arguments and arguments[0] in ("check", "suite", "replay", "draw", "page"):
         from voskar.commands.watching import watched_run
 
@@ -168,8 +170,10 @@ def _prepare() -> None:
         if getattr(sys, name) is None:  # closed by the parent process, which still reads the exit code
             setattr(sys, name, os.fdopen(os.open(os.devnull, os.O_WRONLY), "w", encoding="utf-8"))
     for stream in (sys.stdout, sys.stderr):
+        # A test may replace a stream with another kind of object.
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="voskar")
+    # Only the main thread may set signal handlers; a test may run the command in another one.
     if threading.current_thread() is threading.main_thread():
         signal.signal(signal.SIGTERM, _stopped)
     gc.set_threshold(COLLECT_AFTER)
@@ -179,6 +183,7 @@ def _prepare() -> None:
 def run(arguments: list[str]) -> int:
     """Runs one command line and returns its exit code. The one place where errors become text."""
     _prepare()
+    # The module is looked up, not imported: most runs keep nothing.
     if "voskar.files.keeping" in sys.modules:
         sys.modules["voskar.files.keeping"].begin()
     try:
@@ -190,6 +195,7 @@ def run(arguments: list[str]) -> int:
 
 
 def _run(arguments: list[str]) -> int:
+    # Click reports an empty argument as a missing one, which is not true.
     if "" in arguments:
         click.echo("error: found an empty argument, expected a name or a value", err=True)
         return BAD_INPUT
@@ -201,6 +207,7 @@ def _run(arguments: list[str]) -> int:
         click.echo(error.format_message())
         return AGREED
     except click.ClickException as error:
+        # A message may repeat an argument, and that may hold control characters.
         vars(error)["message"] = printable(error.message)
         error.show()
         return BAD_INPUT
@@ -213,7 +220,7 @@ def _run(arguments: list[str]) -> int:
     except BrokenPipeError:  # the reader of our output has gone, as `head` does
         sys.stderr.close()
         return AGREED
-    except OSError as error:  # files that users name tell their own; this is standard output
+    except OSError as error:  # errors of named files are reported before; this is standard output
         click.echo(f"error: cannot write: {(error.strerror or str(error)).lower()}", err=True)
         return BAD_INPUT
     except Exception:

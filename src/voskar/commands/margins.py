@@ -80,6 +80,7 @@ def command(
     jobs = _jobs(rulebook, recordings, within)
     if keys:
         jobs = [job for job in jobs if any(_below(job, key) for key in keys)]
+    # Keys are searched for before the work, so that a misspelt key fails at once.
     if not jobs:
         raise click.UsageError("the rulebook says no value below these keys")
     found: list[tuple[MarginJob, Margin]] = []
@@ -120,6 +121,7 @@ def _jobs(rulebook: str, recordings: Sequence[str], within: tuple[str, ...]) -> 
 
 
 def _below(job: MarginJob, key: str) -> bool:
+    # A key with brackets is one of a list.
     return f"{job.key}.".startswith(f"{key}.") or job.key.startswith(f"{key}[")
 
 
@@ -145,6 +147,7 @@ def _range(margin: Margin) -> str:
     high = (
         _value_text(margin, margin.high) if margin.above is not None else f"{_value_text(margin, margin.high)} or more"
     )
+    # An open end has no value on that side at which the recordings would notice.
     return f"{low} to {high}"
 
 
@@ -153,6 +156,7 @@ def _said(margin: Margin) -> str:
     if margin.held or not margin.met:
         return "held" if margin.held else "never met"
     if not margin.is_number:
+        # Of a number, the nearest values that would be noticed say more than a list.
         return f"{_range(margin)} would not be noticed"
     near = [_value_text(margin, item) for item in (margin.below, margin.above) if item is not None]
     return f"{_range(margin)} fit alike" + (f", {' and '.join(near)} would be noticed" if near else "")
@@ -173,6 +177,7 @@ def _show(found: Sequence[tuple[MarginJob, Margin]], held: int, *, everything: b
             out.print(f"… and {len(loose) - LISTED} more: see them with --all, or some of them with --key", style="dim")
         out.print()
     never = sum(not margin.met for _, margin in found)
+    # An attack that is never met needs a scene of its own, not a closer look.
     text = f", {never} are of kinds and attacks that are never met" if never else ""
     out.print(f"{held} of {counted(len(found), 'value')} held, {100 * held / len(found):.0f} %{text}")
 

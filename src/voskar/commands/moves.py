@@ -51,6 +51,7 @@ def command(
     if rate is not None and recording is not None:
         raise click.UsageError("give --rate or a RECORDING, not both")
     book = ReadyRulebook(rulebook)
+    # `repr` gives the decimal text, so 59.94 stays exact as a fraction.
     pace = Fraction(repr(rate)) if rate is not None else DEFAULT_RATE
     if recording is not None:
         from voskar.files.recording import load_recording
@@ -59,6 +60,7 @@ def command(
     rules = book.rules(pace)
     if kind is not None and kind not in rules.kinds:
         raise InputError(Problem(f'unknown kind "{kind}"', key="--kind", hint=nearest(kind, rules.kinds)))
+    # An attack has no kind of its own; the move of a kind has.
     found = [move for move in moves(rules) if kind in (None, move.kind)]
     if out is not None:
         _write(out, book, rules, [kind] if kind is not None else sorted({move.kind for move in found}))
@@ -74,6 +76,7 @@ def _write(out: Path, book: ReadyRulebook, rules: Rules, kinds: list[str]) -> No
     from voskar.files.box_tables import write_rows
 
     if len(kinds) != 1:
+        # Several kinds may have boxes of one name, and a table has no column for the kind.
         raise click.UsageError(
             f"--out writes the boxes of one kind: name it with --kind ({', '.join(kinds) or 'none'})"
         )
@@ -103,6 +106,7 @@ def _show(found: list[Move], rate: float) -> None:
         for case in move.cases:
             values = {"move": f"  {case.case}", "damage": present.number(case.damage), "stun": _text(case.stun or None)}
             rows.append(values | {"stop": _text(case.hitstop or None), "adv.": _signed(case.advantage)})
+    # A column that no move uses is left out: most games have no cancel or hitstop.
     headings = [name for name in rows[0] if any(row.get(name) for row in rows)]
     columns = [(name, "" if name in ("move", "attack") else "right") for name in headings]
     table = present.table(f"frame data at {present.number(rate)} frames a second", columns)

@@ -50,6 +50,7 @@ class Command(click.Command):
     def __init__(self, *args: Any, **settings: Any) -> None:
         super().__init__(*args, **settings)
         place = {name: number for number, name in enumerate(SHARED, 1)}
+        # A stable sort: options of a command itself keep the order in which they are written.
         self.params.sort(key=lambda param: place.get(param.name or "", 0) if isinstance(param, click.Option) else -1)
 
 
@@ -61,6 +62,7 @@ def inputs(function: F) -> F:
         "--until-error",
         is_flag=True,
         expose_value=False,
+        # `meta` instead of a parameter: 12 commands would only pass it on to `load`.
         callback=lambda context, _, value: context.meta.update({UNTIL_ERROR: value}),
         help="Read a recording up to its first wrong line instead of refusing it.",
     )
@@ -113,6 +115,7 @@ def tolerance_option(function: F) -> F:
     )(function)
 
 
+# One number stands for both options, so that no command can mix them up.
 def explain_options(most: int = TRIALS) -> Callable[[F], F]:
     """`--no-explain` and `--explain-trials`, as one parameter: how many values are tried, 0 for none."""
 
@@ -139,6 +142,7 @@ def explain_options(most: int = TRIALS) -> Callable[[F], F]:
 
 def variants_of(book: ReadyRulebook, played: Recording) -> Callable[[], Variants]:
     """A function that makes variants of a rulebook for a recording, once they are wanted."""
+    # Reading the rulebook again takes time, and most checks find nothing to explain.
 
     def made() -> Variants:
         from voskar.explaining.rulebook import RulebookVariants  # with what validates rulebooks
@@ -232,6 +236,7 @@ def resync_of(played: Recording, within: Sequence[str], resync: bool) -> Resync 
     from voskar.core.adopt import Resync
     from voskar.files.windows import parse_windows
 
+    # Windows are checked also without resync, so that a wrong one is never ignored.
     windows = parse_windows(within).at(played)
     return Resync(windows) if resync else None
 
@@ -285,10 +290,12 @@ def load(rulebook: str, recording: str, reactions: Any = None) -> tuple[ReadyRul
 
     rules = ReadyRulebook(rulebook)
     context = click.get_current_context(silent=True)
+    # None: the command has no such option, so the hint would be wrong.
     until_error = None if context is None else context.meta.get(UNTIL_ERROR)
     try:
         played = load_recording(recording, rules, until_error=bool(until_error))
     except InputError as error:
+        # The hint only helps if there are frames before the wrong line.
         if until_error is False and first_wrong_line(recording, error) is not None:
             present.say("note: --until-error reads the frames before the first wrong line", err=True)
         raise
@@ -330,6 +337,7 @@ class FrameRange(click.ParamType[tuple[int, int]]):
         if match is None or not (match[1] or match[3]):
             self.fail(f'found "{value}", expected a frame or a range such as 200-300, 200- or -300', param, ctx)
         first = int(match[1]) if match[1] else 0
+        # An open end reaches to the last frame of any recording.
         last = int(match[3]) if match[3] else (1 << 60 if match[2] else first)
         if last < first:
             self.fail(f'the range "{value}" ends before it begins', param, ctx)
@@ -349,12 +357,14 @@ class Filter:
 
     def takes(self, event: Event) -> bool:
         """Whether an event passes. A contact counts for both its actors, and for every frame it runs through."""
+        # A contact has two actors and no id; events of one actor have only that.
         if self.actors and self.actors.isdisjoint((event.attacker, event.target, event.id)):
             return False
         if self.outcomes and event.outcome not in self.outcomes:
             return False
         if self.frames is None:
             return True
+        # Only contacts last: `until` of a push or a stun is in its future.
         last = event.until if event.event == "contact" and event.until is not None else event.frame
         return event.frame <= self.frames[1] and last >= self.frames[0]
 

@@ -62,6 +62,7 @@ def command(
     if not (len(files) == 2 or is_two_versions(files)):
         raise click.UsageError("give a rulebook and a recording, and a second one of either to see both")
     *_, recording = files
+    # A name such as `meadow.jsonl.gz` has two endings.
     path = Path(out or f"{Path(recording).name.split('.')[0] or 'recording'}.html")
     if path.suffix.lower() not in (".html", ".htm"):
         raise InputError(Problem(f'found the ending "{path.suffix}", expected .html', file=str(path), key="--out"))
@@ -79,6 +80,7 @@ def command(
     if first > last:
         message = f"expected frames of the recording, {played.first} to {played.last}"
         raise InputError(Problem(message, key="--frames"))
+    # The page needs templates, which take time to import.
     from voskar.pages.data import PageData, other_data, page_data
     from voskar.pages.render import render_page
 
@@ -100,7 +102,9 @@ def command(
     if other is None:
         text = render_page(shown)
     else:
+        # The old version is shown as outlines, so nothing of it has to be explained.
         before, ledger = data(other, 0)
+        # Both ledgers are known already; a comparison by itself would replay twice.
         ledgers = {id(other.version): ledger.ledger, id(side.version): found.ledger}
         differs = compare_versions(
             other.version,

@@ -32,7 +32,9 @@ def shown(value: Any) -> Any:
     from rich.text import Text
 
     if isinstance(value, str):
+        # Each line is cleaned by itself: a line break is the only control character that belongs here.
         return "\n".join(map(printable, value.split("\n")))
+    # Its styles refer to places in the text, which cleaning moves.
     if isinstance(value, Text) and shown(value.plain) != value.plain:
         return Text(shown(value.plain), value.style, justify=value.justify, overflow=value.overflow)
     if isinstance(value, Padding):
@@ -50,7 +52,7 @@ def console() -> Console:
         def print(self, *objects: Any, **fields: Any) -> None:
             super().print(*map(shown, objects), **fields)
 
-    # no markup, no emoji codes either
+    # an id such as [red] or :bee: must be printed as it is
     return SafeConsole(file=sys.stdout, highlight=False, markup=False, emoji=False, soft_wrap=False)
 
 
@@ -115,6 +117,7 @@ def fitted(
 ) -> tuple[Table, int]:
     """A table so wide that no cell is broken: if its rows do not fit, the `spare` column is left out; if they still do
     not, those of `ids` are shortened in the middle. With it the width at which all ids are whole, 0 if they are."""
+    # A cell in two styles is as wide as its plain text.
     most = [max(map(len, (head, *(str(row[at]) for row in rows)))) for at, (head, _) in enumerate(columns)]
     if sum(most) + 2 * len(most) - 2 > width:
         at = next(place for place, (head, _) in enumerate(columns) if head == spare)
@@ -123,6 +126,7 @@ def fitted(
     whole = over = sum(most) + 2 * len(most) - 2
     over -= width
     limits = {place: most[place] for place, (head, _) in enumerate(columns) if head in ids}
+    # The longest id loses a character first, so that short ids stay whole.
     while over > 0 and max(limits.values()) > SHORTEST:
         limits[max(limits, key=lambda at: limits[at])] -= 1
         over -= 1

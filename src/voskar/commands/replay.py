@@ -66,6 +66,7 @@ def command(
     game would have logged of a stage script.
     """
     if ledger:
+        # A wrong ending is reported before the replay.
         check_ending(ledger)
     book, played = load(rulebook, recording, reactions)
     rules = book.rules(played.rate)
@@ -128,6 +129,7 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
     wide = out.width >= present.WIDE
     healths = _health_changes(ledger)
     rows: list[tuple[str | Text, ...]] = []
+    # From the first difference on, the poses no longer follow the rules, so outcomes are marked.
     lost = next(iter(reactions(Held(rules, recording, ledger, recording, EXACT, TOLERANCE)).findings), None)
     for event in contacts:
         seconds = f"{(event.frame - recording.first) / float(recording.rate):.2f}"
@@ -151,9 +153,11 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
         if lost is not None and event.frame > lost.frame:
             verdict.append(" ~", "bold")
         if event.case and event.outcome == "landed":
+            # Outcomes other than a landed hit repeat while the boxes overlap, so their length counts.
             verdict.append(f" {event.case}")
         if event.outcome != "landed":
             verdict.append(f" {length}f", "dim")
+        # A health event follows its contact in the ledger at once, so no search is needed.
         health = healths.get(id(event))
         row = (
             *head,
@@ -199,6 +203,7 @@ def _summary(rules: Rules, recording: Recording, ledger: Ledger, shown: Filter, 
     sums = [
         rule
         for rule in summarise(rules, recording, ledger).values()
+        # Actors that took part in nothing would fill the table.
         if (not shown.actors or rule.id in shown.actors) and (rule.landed or rule.hits or rule.ignored or rule.stopped)
     ]
     if not sums:
@@ -231,6 +236,7 @@ def _broods(ledger: Ledger, shown: Filter) -> None:
     found = [
         brood
         for brood in broods(ledger).values()
+        # A driven actor's name begins with that of its owner.
         if not shown.actors or any(brood.name.startswith(actor) for actor in shown.actors)
     ]
     if not found:

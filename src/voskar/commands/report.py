@@ -43,10 +43,12 @@ def command(
     seen: dict[str, list[Result]] = {}
     for path in parts:
         found, met = reports.read(path)
+        # Two parts with equal results are one part given twice: their recordings differ otherwise.
         same = next((name for name, known in seen.items() if found and known == found), None)
         if same is not None:
             raise InputError(Problem(f"this is the same part as {same}", file=path))
         seen[path] = found
+        # Each part audits the same rulebooks, so an audit counts once.
         known_audits = {result.name for result in results if result.is_audit}
         results += [result for result in found if result.name not in known_audits]
         rules += [] if met is None else [met]

@@ -82,11 +82,13 @@ def command(
     for path, key in ((out, "--out"), (ruled, "--rules")):
         if path is not None and Path(path).exists() and not overwrite:
             raise InputError(Problem("the file is there already", file=path, key=key, hint="add --overwrite"))
+    # Paths in a rulebook are relative to its folder.
     if ruled is not None and Path(ruled).resolve().parent != Path(rulebook).resolve().parent:
         message = "expected a name in the folder of the rulebook: it may need its images"
         raise InputError(Problem(message, file=ruled, key="--rules"))
     parse_windows(within)
     work = Shrinking(rulebook, recording, number, within, resync, ruled is not None)
+    # On a cluster the search runs on a worker, and only its text comes back.
     with engine_of(None, cluster) as engine:
         small = next(engine(shrink, [work]))
     write_text(out, small.text)
@@ -118,7 +120,7 @@ def shrink(work: Shrinking) -> Shrunk:
     book, played = load(work.rulebook, work.recording)
     verdict, _ = check(book.rules(played.rate), played, windows=windows, resync=work.resync)
     if work.number > len(verdict.roots):
-        message = f"found {work.number}, expected at most {len(verdict.roots)}: so many findings there are"
+        message = f"found {work.number}, expected at most {len(verdict.roots)}: that is the number of findings"
         raise InputError(Problem(message, key="--finding"))
     finding = verdict.roots[work.number - 1][0]
     search = Search(book.whole, windows, finding, resync=work.resync)
@@ -145,11 +147,13 @@ def shrink_findings(
     made_folder(folder)
     stem = Path(recording).name.split(".")[0]
     for number, finding in enumerate(findings[:MOST], 1):
+        # The number keeps the order of the findings; the frame alone may occur twice.
         path = folder / f"{stem}-{number:02}-frame-{finding.frame}-{finding.code}.stage.toml"
         try:
             with _bar() as tell:
                 small = shrunk(Search(book, windows, finding, resync=resync), recording, tell)
         except VoskarError as error:
+            # One finding without a scene must not lose the scenes of the others.
             present.say(f"{finding.code} in {finding.frame}: {error}", err=True)
             continue
         write_text(path, small.text)

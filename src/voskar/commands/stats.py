@@ -45,6 +45,7 @@ def command(rulebook: str, recording: str, reactions: str | None, actor: tuple[s
 
 def _ignored(tally: Tally, wide: bool) -> str:
     """`38 %: immune 60, unmet 4`"""
+    # No contact, so there is no share of one.
     if tally.share is None:
         return ""
     reasons = [f"{name} {tally.stopped[name]}" for name in OUTCOMES if tally.stopped[name]]
@@ -60,6 +61,7 @@ def _show(found: Statistics, shown: list[Record], *, everything: bool) -> None:
     columns = [("actor", ""), *((heading, "right") for heading in headings)]
     table = present.table(f"actors, over {found.frames} frames, {seconds}", [*columns, ("went down by", "")])
     for record in shown:
+        # An actor without contacts is listed only if it is asked for.
         if not (everything or record.striking.contacts or record.struck.contacts):
             continue
         deaths = ", ".join(f"{cause} ({count})" if count > 1 else cause for cause, count in record.deaths.most_common())
@@ -80,6 +82,7 @@ def _show(found: Statistics, shown: list[Record], *, everything: bool) -> None:
     columns = [("attack", ""), *((heading, "right") for heading in ("landed", "dealt", "downs", "first"))]
     table = present.table("attacks", [*columns, ("ignored, in frames of contact", "")])
     unused = []
+    # An attack that never touched is named in one line below.
     for name, tally in found.attacks.items():
         if not tally.contacts:
             unused.append(name)

@@ -44,6 +44,7 @@ SUITE = "voskar.toml"
 
 def shard_of(text: str) -> tuple[int, int]:
     """`2/8` as (2, 8). Raises InputError."""
+    # Four digits: `int` of a longer text may take minutes.
     match = re.fullmatch(r"(\d{1,4})/(\d{1,4})", text, re.ASCII)
     if match is None or not 1 <= int(match[1]) <= int(match[2]):
         raise InputError(Problem(f'found "{text}", expected a part such as 2/8', key="--shard"))
@@ -98,6 +99,7 @@ def command(
     A suite names rulebooks and recordings, and what they are compared with: expectations and baselines. A recording
     that cannot be read fails alone.
     """
+    # A missing default file is a question of usage, not a broken path.
     if file == SUITE and not Path(SUITE).exists():
         raise click.UsageError(f"this folder has no {SUITE}: name a suite, or check one recording with voskar check")
     loaded = load_suite(file, CHECKS)
@@ -106,9 +108,11 @@ def command(
     least = loaded.coverage if least is None else least
     if shard is not None:
         number, parts = shard_of(shard)
+        # Every nth recording, so that long and short ones spread over the parts.
         jobs = jobs[number - 1 :: parts]
     coverage = coverage or least is not None
     forms = [(path, report_form(path)) for path in report]
+    # The workers of a cluster write to their own disks.
     if pages is not None and cluster is not None:
         raise click.UsageError("pages are written where recordings are checked: --pages does not go with --cluster")
     results: list[Result] = []
@@ -123,6 +127,7 @@ def command(
     ):
         task = bar.add_task("checking", total=len(jobs))
         for result in run_suite(jobs, engine, verdicts=verdicts, coverage=coverage, pages=pages):
+            # Known findings are taken out before anything counts faults.
             result = known.accept(result)
             results.append(result)
             bar.advance(task)
@@ -130,6 +135,7 @@ def command(
                 show_line(out, result)
             if stop and not result.ok:
                 break
+    # A part would audit every rulebook again, and `report` keeps one of each.
     if loaded.audit and shard is None and not (stop and not all(result.ok for result in results)):
         for result in audit_rulebooks(loaded, verdicts):
             results.append(result)
@@ -139,6 +145,7 @@ def command(
     found = Coverage(rules, least) if coverage else None
     if pages is not None:
         reports.write(results, str(Path(pages) / "index.html"), "html", found)
+    # A part of a suite cannot tell that a known finding is gone.
     whole = shard is None and len(results) >= len(jobs)
     view = Conclusion(results, found, len(jobs), [str(entry) for entry in known.gone()] if whole else [])
     view.write(forms)

@@ -73,6 +73,7 @@ class Conclusion:
                 number = sum(any(fault.against == against for fault in result.faults) for result in results)
                 if number:
                     out.print(f"  in {number} {words}")
+        # A recording that cannot be read outweighs a disagreement in the exit code.
         if any(result.error is not None for result in results):
             return BAD_INPUT
         return AGREED if all(result.ok for result in results) and (found is None or found.ok) else DISAGREED
@@ -99,9 +100,11 @@ def show_line(out: Console, result: Result) -> None:
     text = result.counts or (result.error or "").split("\n")[0]
     first = ""
     if result.faults:
+        # The cause explains more than the first of its findings.
         first = result.explanations[0].text if result.explanations else reports.text(result.faults[0])
     line = Text().append(f"{word:<7}", style).append(f" {result.name}", "bold").append(f"  {text}")
     for words in (line, Text(f"        {first}")) if first else (line,):
+        # A terminal shows one line a recording; the rest is below.
         if out.is_terminal:
             out.print(words, overflow="ellipsis", no_wrap=True)
         else:  # a file or a pipe is as wide as its lines

@@ -117,6 +117,7 @@ def command(
     _check_axes(axes, recordings)
     entries = trials(rulebook, recordings, axes, reactions=reactions, within=within, resync=resync, actor=actor)
     book = load_rulebook(rulebook)
+    # Each value is tried alone: a wrong one must be reported before hours of work.
     for trial in entries:  # every value is sound by itself before any work is done
         if sum(place > 0 for place in trial.point) <= 1 and trial.recording == recordings[0]:
             changed(book, trial.changes)
@@ -130,6 +131,7 @@ def command(
     ):
         task = bar.add_task("replaying", total=len(entries))
         for trial, score in run_trials(entries, engine):
+            # Several recordings of one point are added up.
             scores[trial.point] = scores.get(trial.point, VariantScore()) + score
             bar.advance(task)
     lines = fit_words([axis.key for axis in axes], [axis.values for axis in axes], scores)
@@ -157,6 +159,7 @@ def _fit(
 ) -> None:
     """Searches for the best values by the first half of each recording, and holds them against the second."""
     book = load_rulebook(rulebook)
+    # The rulebook's own values take part, so that a fit is never worse than what is there.
     axes = [including(axis, _own(book, axis)) for axis in axes]
     lengths = [len(axis.values) for axis in axes]
     values: dict[Point, tuple[int, int]] = {}
