@@ -21,6 +21,7 @@ def groups(findings: Sequence[Finding], kinds: Mapping[str, str], rules: Rules) 
     """The largest first, and of those that are as large the earliest."""
     found: dict[str, list[Finding]] = {}
     for finding in findings:
+        # Deaths and returns of one kind have different keys, so their events make groups of their own.
         event = f" {event_of(finding)}" if finding.code.startswith("event-") else ""
         rule = f"{table_of(finding, kinds, rules) or 'goal'}{event}"
         found.setdefault(f"{rule} {finding.code}", []).append(finding)
@@ -36,6 +37,7 @@ def table_of(finding: Finding, kinds: Mapping[str, str], rules: Rules) -> str:
         kind = kinds.get(owner or finding.attacker, "")
         own = rules.kinds[kind].emitters if kind in rules.kinds else ()
         shown = kinds.get(finding.target)
+        # A shot that the rules never fired names no emitter; its kind leads to one.
         emitters = [emitter.name for emitter in own if emitter.name == name] or [
             emitter.name for emitter in own if emitter.fan.kind == shown
         ]

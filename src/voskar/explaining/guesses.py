@@ -38,12 +38,14 @@ class Guesses:
         found: dict[str, Guess] = {}
         for trust, value in self._all(leaf, findings):
             key = repr(value)
+            # Of equal values the most trusted counts, whatever found it.
             if value != leaf.value and not _is_below(leaf, value) and trust > found.get(key, (0.0, None))[0]:
                 found[key] = trust, value
         return sorted(found.values(), key=lambda guess: -guess[0])[:MOST]
 
     def is_cleared(self, leaf: Leaf) -> bool:
         """Whether the recording shows the value of a key as the rules have it."""
+        # A measured acceleration has noise, so it clears a value within a few units.
         if leaf.path[-1] == "acceleration" and leaf.sort == "numbers":
             found = self._motion(str(leaf.path[1]))
             shown = [found.get(f"acceleration_{axis}") for axis in "xy"]
@@ -115,12 +117,14 @@ class Guesses:
             yield from self._since_hits(findings)
         if leaf.sort == "rehit":
             yield from ((WORD, option) for option in leaf.options)
+        # Off by one is the most common mistake of all.
         yield from ((NEXT, number) for number in (value + 1, value - 1, value + 2, value - 2))
         yield from ((FAR, number) for number in (2 * value, value // 2, 0, value + 5, value - 5, value + 12))
 
     def _from_frames(self, value: int, findings: Iterable[Finding]) -> Iterator[tuple[int, int]]:
         for finding in findings:
             if finding.drift:
+                # A drift is exact: it is measured over many shots.
                 yield value - finding.drift, 3
             if finding.shift:
                 yield value - finding.shift, 2
@@ -133,6 +137,7 @@ class Guesses:
             if finding.code.startswith("state-"):
                 for first, last, only in SPAN.findall(finding.game):
                     length = 1 if only else int(last) - int(first) + 1
+                    # "not" says that the game ends the state too early.
                     sign = -1 if "not " in finding.game else 1
                     yield value + sign * length, 3
                     yield length, 2
@@ -143,6 +148,7 @@ class Guesses:
         for finding in findings[:4]:
             for name in (finding.target, finding.attacker):
                 before = [frame for frame in hits.get(name, ()) if frame < finding.first]
+                # The hit may have begun a state that is still on, or that has just ended.
                 if before:
                     yield TOLD, finding.first - before[-1]
                     yield NEXT, finding.first - before[-1] - 1
@@ -153,6 +159,7 @@ class Guesses:
         if name == "iframes":
             target = str(path[1]) if path[0] == "kinds" else None
             short = sorted(set(gaps(measures.hits(target))))[:2]
+            # I-frames end before the next hit, so one frame less than the gap.
             yield from (gap - 1 for gap in short)
         elif name == "rehit":
             short = sorted(set(gaps(measures.hits(None, str(path[1])))))[:2]
@@ -188,6 +195,7 @@ class Guesses:
         value, name = leaf.value or 0, leaf.path[-1]
         if name in ("limit", "count"):
             kind = self._spawned(leaf.path)
+            # Shots of one owner in one frame are a fan.
             groups = self.measures.births(str(leaf.path[1]), kind) if kind else {}
             if name == "count":
                 together = commonest(frames.count(frame) for frames in groups.values() for frame in frames)
@@ -203,6 +211,7 @@ class Guesses:
         value, name = leaf.value if isinstance(leaf.value, float | int) else 0.0, leaf.path[-1]
         measured = self._measured(leaf)
         for number in measured:
+            # The rules' own value would be confirmed once more and cost a trial.
             if abs(number - value) > 0.02 * abs(value) + 0.02:
                 yield from _near(MEASURED, number)
         if name in COMPARED:
@@ -214,9 +223,11 @@ class Guesses:
             yield from ((TOLD, round(amount + 0.05, 1)) for amount in sorted(set(numbers), reverse=True)[:4])
         if name == "jitter":
             off = [abs(heading) for finding in findings for heading in headings(finding)]
+            # Jitter goes to both sides; the largest offset is a lower bound of half of it.
             yield from ((MEASURED, round(by * max(off) + 0.5)) for by in (1, 2) if off)
         if name in ("circle", "grow", "slack"):
             yield from ((TOLD, value + amount) for gap in touch_gaps(findings) for amount in (gap, -gap))
+            # Actors that come nearer each frame tell how much a box is too small.
             for way, dx, dy in self._early(findings):
                 yield TOLD, round(value + way * max(abs(dx), abs(dy)), 2)
         if value:
@@ -231,6 +242,7 @@ class Guesses:
     def _measured(self, leaf: Leaf) -> list[float]:
         path, name = leaf.path, str(leaf.path[-1])
         if path == ("space", "gravity"):
+            # The world's gravity acts downwards, whatever the sign of y.
             down = -1.0 if self.recording.up == "+y" else 1.0
             falls = {kind.name: kind.motion for kind in self.rules.kinds.values() if kind.motion.gravity}
             return [
@@ -252,6 +264,7 @@ class Guesses:
             down = -1.0 if self.recording.up == "+y" else 1.0
             return [(value - down * change) / self.rules.space.gravity for value in fall]
         if name == "aim":
+            # A shot to the left has its heading mirrored.
             return [angle for value in self._motion(kind).get("heading", ()) for angle in (value, 180 - value)]
         return list(self._motion(kind).get(name, ()))
 
@@ -279,6 +292,7 @@ class Guesses:
                 yield from ((TOLD, items) for items in ([-number, another], [-number, value[1]]))
         if name == "bounds":
             places = [place for finding in findings for place in PLACE.findall(finding.game)]
+            # The last place that was logged lies inside, so the edge is a round number behind it.
             for axis in (0, 1) if places else ():
                 seen = [float(place[axis]) for place in places]
                 for by in (20.0, 10.0, 1.0):  # what is gone was last seen right before the edge
@@ -288,6 +302,7 @@ class Guesses:
         for way, dx, dy in self._early(findings) if len(value) == 2 else ():
             for at, by in enumerate((dx, dy)):
                 if name == "rect":
+                    # A rectangle grows on both sides of its centre.
                     yield TOLD, _with(value, at, value[at] + 2 * way * abs(by))
                 elif by:
                     yield from ((TOLD, _with(value, at, value[at] + sign * by)) for sign in (1, -1))
@@ -312,6 +327,7 @@ class Guesses:
                 if number is not None and other is not None
             ]
             if len(apart) == 2:
+                # The touch began somewhere between two frames, so half a frame is the best guess.
                 share = (abs(finding.shift) - 0.5) / abs(finding.shift)
                 dx, dy = (float(apart[1][axis] - apart[0][axis]) * share for axis in (0, 1))
                 yield 1 if finding.shift > 0 else -1, dx, dy
@@ -325,6 +341,7 @@ class Guesses:
             if leaf.path[-2:] == ("respawn", "at") and shown:
                 votes.append(((_snap(float(shown[0][0])), _snap(float(shown[0][1]))), 3))
             elif shown and meant:
+                # A return has one place for all, so the logged place is the value itself.
                 dx, dy = (float(shown[0][axis]) - float(meant[0][axis]) for axis in (0, 1))
                 off = APART.search(finding.rules)
                 far = float(off[1]) / (math.hypot(dx, dy) or 1.0) if off is not None else 1.0
@@ -353,6 +370,7 @@ def _voted(votes: Iterable[tuple[Any, int]]) -> list[Guess]:
 
 def _opened(text: str, findings: Iterable[Finding]) -> Iterator[str]:
     """Ranges of cells whose first range reaches to the cell in which a box is logged as closed."""
+    # The place may be mirrored with the facing, so both signs get a vote.
     first, *names = text.split(",")
     low, high = (int(name) for name in (first.split("-") * 2)[:2])
     for finding in findings:

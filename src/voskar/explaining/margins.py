@@ -79,6 +79,7 @@ def margins_of(leaf: Leaf, noticed: Noticed) -> Iterator[Margin]:
 
 def _others(leaf: Leaf) -> Iterator[Any]:
     value = leaf.value
+    # Without a step below the least there is nothing to notice on that side.
     match leaf.sort:
         case "switch":
             yield not value
@@ -107,9 +108,11 @@ def _edge(leaf: Leaf, place: int, own: float, way: int, noticed: Noticed) -> tup
     whole = leaf.sort in ("frames", "rehit", "whole")
     step = step_of(leaf, own)
     fits, found = own, None
+    # Doubling first: a few replays span several sizes.
     for doubling in range(DOUBLINGS):
         other = own + way * step * (1 << doubling)
         if leaf.least is not None and place < 0 and other < leaf.least:
+            # The least value itself is tried once.
             other = leaf.least
             if other == fits:
                 break
@@ -119,6 +122,7 @@ def _edge(leaf: Leaf, place: int, own: float, way: int, noticed: Noticed) -> tup
         fits = other
     if found is None:
         return _plain(fits, whole), None
+    # Then halving, but no finer than a quarter of a step: nobody writes such numbers.
     for _ in range(HALVINGS):
         middle = (fits + found) / 2
         middle = math.floor(middle) if whole else middle

@@ -51,6 +51,7 @@ class Measures:
             actors = [number for number, actor in enumerate(recording.actors) if actor.kind == kind]
             found = []
             if actors:
+                # Actors of the first frame may be older than the recording, so their lives cannot be measured.
                 rows, mask = recording.appearances(actors)
                 for row in rows[~mask][:FLIGHTS].tolist():
                     poses = recording.poses
@@ -85,6 +86,7 @@ class Measures:
         by_owner: dict[str, list[tuple[int, int]]] = {}
         for flight in self.flights(kind):
             by_owner.setdefault(flight.owner or "", []).append((int(flight.frames[0]), int(flight.frames[-1])))
+        # The largest number at once occurs when one of them appears.
         counts = [sum(low <= first <= high for low, high in spans) for spans in by_owner.values() for first, _ in spans]
         if counts:
             yield from (max(counts), max(counts) + 1, max(max(counts) - 1, 1))
@@ -99,6 +101,7 @@ class Measures:
             for row in rows[~mask].tolist():
                 owner = recording.actors[int(recording.poses.actor[row])].owner or ""
                 number = recording.numbers.get(owner)
+                # Not logged owners count: the kind alone decides then.
                 if number is None or recording.actors[number].kind == owners:
                     found.setdefault(owner, []).append(int(recording.poses.frame[row]))
         return found
@@ -144,6 +147,7 @@ def snapped(value: float) -> list[float]:
     found = []
     for step in (10.0, 5.0, 1.0, 0.5, 0.1, 0.05):
         near = round(value / step) * step
+        # The noise of logged places grows with the speed.
         if abs(near - value) <= 0.012 * abs(value) + 0.06 * min(step, 1.0) and round(near, 3) not in found:
             found.append(round(near, 3))
     return [*found[:2], *([round(value, 3)] if round(value, 3) not in found[:2] else [])]
@@ -169,6 +173,7 @@ def shown_motion(flights: Sequence[ShotPath], recording: Recording) -> Mapping[s
         add("max_speed", float(np.hypot(*velocities.T).max()))
         drag, change = _steps(velocities, flight.rate)
         kept = 1 - drag / flight.rate
+        # The first logged velocity includes one step of drag and acceleration.
         start = (velocities[0] - change / flight.rate) / (kept if kept > 0.05 else 1.0)
         add("speed", float(np.hypot(*start)))
         add("heading", math.degrees(math.atan2(start[1], start[0])))
@@ -178,6 +183,7 @@ def shown_motion(flights: Sequence[ShotPath], recording: Recording) -> Mapping[s
         add("drag", drag)
         for axis in (0, 1):
             v = velocities[:, axis]
+            # A bounce turns the velocity round; slow shots may turn by gravity.
             back = np.flatnonzero((v[1:] * v[:-1] < 0) & (np.abs(v[:-1]) > 20))
             for at in back[:2].tolist():
                 add("bounciness", float(-v[min(at + 2, len(v) - 1)] / v[at]))
@@ -208,6 +214,7 @@ def _inherited(flights: Sequence[ShotPath], recording: Recording) -> list[float]
     for at, (facing, velocity, own) in enumerate(seen):
         for other_facing, other_velocity, other_own in seen[at + 1 : at + 4]:
             change = own - other_own
+            # Two shots that face the same way differ by what their owners added.
             if facing == other_facing and float(change @ change) > 100.0:
                 shares.append(float((velocity - other_velocity) @ change / (change @ change)))
     return [float(np.median(shares))] if shares else []
@@ -221,6 +228,7 @@ def _spread(flights: Sequence[ShotPath]) -> list[float]:
             x, y = flight.velocities[0]
             fans.setdefault((flight.owner, int(flight.frames[0])), []).append(math.degrees(math.atan2(y, x)))
     widths = []
+    # Shots of a fan lie on both sides of its middle.
     for angles in fans.values():
         if len(angles) > 1:
             off = [math.remainder(angle - angles[0], 360.0) for angle in angles]
@@ -231,6 +239,7 @@ def _spread(flights: Sequence[ShotPath]) -> list[float]:
 def _steps(velocities: Floats, rate: float) -> tuple[float, Floats]:
     """Drag and acceleration (2,), by least squares from how the first velocities change: each step takes drag / rate of
     the velocity away and adds acceleration / rate. Of the longest beginning that goes by that, if any does."""
+    # A flight may meet something, so shorter beginnings are tried until one fits.
     for steps in (FITTED, 6, 4, 3):
         values = velocities[: steps + 1]
         count = len(values) - 1

@@ -74,6 +74,7 @@ class RulebookVariants:
 
     def said(self) -> tuple[Leaf, ...]:
         """The values that the rulebook itself says."""
+        # Most values are defaults, which nobody wrote.
         return tuple(leaf for leaf in self.leaves if current_value(self.book, leaf.path) is not None)
 
     def place(self, path: KeyPath) -> tuple[str, int | None]:
@@ -87,6 +88,7 @@ class RulebookVariants:
         made = self.changed(changes)
         if made is None:
             return None
+        # `like` and actors' own rules copy tables, so a change may reach other kinds.
         alone = not has_likes(self.book.source.raw) and not self.book.data.actors
         if alone and all(path[0] in ("kinds", "attacks") for path in changes):  # everything else is compiled already
             tables = {path[:2] for path in changes}
@@ -118,6 +120,7 @@ class _Walk:
         """The values of a table and of those within it."""
         for name, field in type(table).model_fields.items():
             key = field.alias or name
+            # A logged box has no place of its own.
             placed = key in ("at", "turn", "grow") and getattr(table, "logged", False)  # where the game says it is
             if key not in SKIPPED and not placed and not self.is_idle(table, key) and not _is_kept(path, key):
                 yield from self.value(getattr(table, name), (*path, key), field)
@@ -135,11 +138,13 @@ class _Walk:
             else:
                 yield from self.table(value, path)
         elif isinstance(value, dict):
+            # A tuple of tuples is cells, and the range of all cells has no end to move.
             for name, inner in value.items():
                 if isinstance(inner, tuple) and inner and isinstance(inner[0], tuple):
                     if inner[0][1] < ANY_CELL:
                         yield Leaf((*path, name), "cells", _ranges(inner))
                 elif isinstance(inner, float):
+                    # Kinds made for one actor are written in its own table.
                     yield Leaf((*path, name), "number", inner)
                 elif isinstance(inner, BaseModel | list):
                     _, of_actor, actor = str(name).partition(AT)

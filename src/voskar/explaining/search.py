@@ -106,12 +106,14 @@ class _Search:
                 explanation, left = late
                 yield explanation
         hopeless: set[str] = set()
+        # The largest group first: one value often explains it, and its followers vanish with it.
         while left and self.budget > 0:
             waiting = [group for group in groups(left, self.kinds, self.rules) if group.rule not in hopeless]
             if not waiting:
                 return
             found = self._best(waiting[0], left)
             if found is None:
+                # A group without an explanation must not be tried for ever.
                 hopeless.add(waiting[0].rule)
                 continue
             explanation, left = found
@@ -155,6 +157,7 @@ class _Search:
             verdict = self._whole({fit.leaf.path: fit.value})
             explanation = self._explanation(fit, better, base, left, verdict)
             explained = len(explanation.explains)
+            # A value that removes findings and brings a third as many is not the cause.
             if explained and len(verdict.roots) < len(left) and 3 * explanation.new <= explained:
                 # a value that brings new findings is the worse for each of them
                 found.append((len(verdict.roots) + explanation.new, len(found), explanation, verdict))
@@ -163,6 +166,7 @@ class _Search:
         if not found:
             return None
         _, _, explanation, verdict = min(found, key=lambda entry: entry[:2])
+        # The neighbours are asked last, as they cost trials.
         explanation = replace(explanation, beside=self._beside(explanation, stretch))
         self.changes[explanation.leaf.path] = explanation.value
         self._explained({mark(finding) for finding in verdict.findings})
@@ -181,6 +185,7 @@ class _Search:
         self.recording = replace(logged, claims=tuple(sorted(claims, key=lambda claim: claim.frame)))
         verdict = self._whole({})
         known = {mark(root) for root, _ in verdict.roots}
+        # Half of the findings must vanish, or the claims are late for another reason.
         if 2 * len(verdict.roots) > len(left):
             self.recording = logged
             return None
@@ -193,6 +198,7 @@ class _Search:
 
     def _explained(self, known: Collection[Mark]) -> tuple[Finding, ...]:
         """The first roots that are not found any more, without those that were explained before."""
+        # A finding that another explanation removed stays explained.
         gone = [root for root in self.unexplained if root not in known]
         return tuple(self.unexplained.pop(root) for root in gone)
 
@@ -283,6 +289,7 @@ class _Search:
         place = moved_place(fit.leaf, fit.value)
         if place is None or fit.worth[0] == 0:
             return fit
+        # Half the way to the rules' own value is where bisection begins.
         value, own = number_at(fit.value, place), number_at(fit.leaf.value, place)
         step = abs(value - own) / 2
         tries = 10
@@ -300,6 +307,7 @@ class _Search:
                     )
                     break
             else:
+                # Neither side is better, so the step is halved.
                 if whole and step <= 1:
                     return fit
                 step /= 2
@@ -322,6 +330,7 @@ class _Search:
     def _try(self, fields: Mapping[KeyPath, Any], stretch: tuple[int, int]) -> Tried | None:
         """A variant in a stretch; None if it is no rulebook."""
         changes = {**self.changes, **fields}
+        # A value and a stretch are replayed once, however often they are asked for.
         key = repr(sorted(changes.items(), key=repr)), stretch
         if key not in self._tried:
             rules = self.variants.rules(changes)
@@ -368,6 +377,7 @@ def shifts(recording: Recording, roots: Sequence[Finding]) -> list[tuple[str, in
     found = []
     for event, by in moved.items():
         claimed = sum(claim.event == event for claim in recording.claims)
+        # A single claim in another frame is no pattern.
         if len(by) > 1 and len(set(by)) == 1 and 3 * len(by) >= 2 * claimed:
             found.append((event, by[0]))
     return found

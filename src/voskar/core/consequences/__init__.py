@@ -63,6 +63,7 @@ def consequences_of(attack: Attack, rules: Rules) -> Bound:
 def land(contact: Contact, consequences: Bound) -> None:
     """Carries out a hit: health, then the consequences of its attack, then those of counters that it brought to a
     limit."""
+    # Health comes first: lifesteal and the counters of later consequences read what was lost.
     health.take(contact)
     world, attacker, target, attack = contact.world, contact.attacker, contact.target, contact.effect
     if attack.hitstop:
@@ -72,6 +73,7 @@ def land(contact: Contact, consequences: Bound) -> None:
         on_attacker = Effect(world, attacker, target, attack.attacker, attack.name, "attacker", contact)
         for side, consequence in consequences:
             consequence.apply(on_target if side == "target" else on_attacker)
+    # Few hits bring a counter to a limit, so the common case is one test.
     if world.run.reached:
         reach(world, attack.name, {attacker.id: target, target.id: attacker}, contact)
 
@@ -91,6 +93,7 @@ def carry_out(effect: Effect) -> None:
     """Carries out a table that is not that of a hit: its damage, then its consequences."""
     health.lose(effect.world, effect.own, effect.table.damage, effect.by)
     for consequence in CONSEQUENCES:
+        # A table without a hit has no attack, so the consequences that need one are never named in it.
         if consequence.named(effect.table):
             consequence.apply(effect)
 
@@ -98,6 +101,7 @@ def carry_out(effect: Effect) -> None:
 def reach(world: World, cause: str, others: Mapping[str, ActorState], contact: Contact | None = None) -> None:
     """The consequences of counters that have come to a limit, for their actors; `others` are the other actors of a hit,
     by id. Changes by these consequences trigger nothing further."""
+    # A copy, as consequences change counters: those changes start nothing more.
     reached = world.run.reached.copy()
     for row, rule, lowest in reached:
         table, state = rule.on_min if lowest else rule.on_max, world.actors[row]

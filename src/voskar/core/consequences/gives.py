@@ -14,6 +14,7 @@ def amount(effect: Effect, gift: Given) -> float:
     contact = effect.contact
     if contact is None:
         return 0.0
+    # The unscaled damage is that before the target's factors.
     damage = contact.unscaled if gift.endswith("unscaled") else contact.damage
     return -damage if gift.startswith("-") else damage
 
@@ -21,6 +22,7 @@ def amount(effect: Effect, gift: Given) -> float:
 def apply(effect: Effect) -> None:
     """Counts."""
     table = effect.table.gives
+    # Sorted: two counters may share a limit, and the order of a table must not matter.
     for name in sorted(table):
         change(effect.world, effect.own, name, amount(effect, table[name]), effect.by)
 

@@ -17,9 +17,11 @@ def lose(world: World, state: ActorState, damage: float, by: str, cause: str | N
     it, `cause` the attack of damage that comes later than its hit.
     """
     before = state.health
+    # A kind without health takes no damage, and the hit still lands.
     if before is None or not damage:
         return
     if damage > 0 and world.any_absorbs:
+        # Healing passes by what absorbs.
         damage = _absorbed(world, state, damage, by)
     after = left_after(before, damage, state.kind.health or 0.0)
     if after == before:
@@ -27,11 +29,13 @@ def lose(world: World, state: ActorState, damage: float, by: str, cause: str | N
             world.settling.add(state.row)  # it may still stand, as the game had it
         return
     state.health = after
+    # The credit of a death goes to the last actor that took health, not to a healer.
     if after < before:
         state.credit = by
     world.events.append(HealthEvent(world.frame, state.id, before, after, by, cause))
     if after == 0:
         world.settling.add(state.row)
+        # In this mode a second hit in the same frame finds a downed target.
         if world.rules.contact.health_check == "at_once":
             go_down(world, state)
 

@@ -15,6 +15,7 @@ def apply(effect: Effect) -> None:
         # only a table of its own makes an attacker immune
         length = state.kind.iframes if effect.side == "target" else 0
     if length:
+        # Under "first" the rest of this frame is immune, too, so that a second hit is ignored.
         since = world.frame if world.rules.contact.same_frame == "first" else world.frame + 1
         immunise(world, state, since, length, effect.cause, table.iframes_mode)
 

@@ -19,6 +19,7 @@ def way(effect: Effect) -> Vector:
     assert knockback is not None
     leader = effect.leader
     hx, hy = world.heading(leader.row)
+    # Weight divides the distance; the time of the push stays.
     length = knockback.distance / state.kind.weight
     direction = knockback.direction
     if isinstance(direction, float | int):
@@ -31,11 +32,13 @@ def way(effect: Effect) -> Vector:
         t = 1.0 if contact is None else contact.t
         x1, y1 = world.position(state.row, t)
         x0, y0 = world.position((effect.other or leader).row, t)
+        # Across a wrapped edge, positions are a space apart, and `over` takes that away.
         over_x, over_y = (0.0, 0.0) if contact is None else contact.over
         sign = -1.0 if effect.side == "target" else 1.0
         x, y = x1 - x0 + sign * over_x, 0.0 if direction == "flat" else y1 - y0 + sign * over_y
     elif direction == "travel":
         x, y = world.velocity(leader.row)
+    # Actors at the same place have no direction between them.
     if x == 0 and y == 0:
         x, y = hx, hy
     return _of_length(x, y, length)

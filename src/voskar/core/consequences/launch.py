@@ -14,10 +14,12 @@ def apply(effect: Effect) -> None:
     vx, vy = world.velocity(state.row)
     adds = launch.mode == "add"
     if launch.up is not None:
+        # The bounce of the other kind makes its surface springy.
         speed = launch.up * (1.0 if effect.other is None else effect.other.kind.bounce) * world.up
         vy = vy + speed if adds else speed
     if launch.ahead is not None or launch.away is not None:
         along = _ahead(effect)
+        # Without a way between them, away is the way that the other one faces.
         speed = (launch.ahead or 0.0) * along + (launch.away or 0.0) * (_away(effect) or along)
         vx = vx + speed if adds else speed
     world.events.append(LaunchEvent(frame=world.frame, id=state.id, vx=vx, vy=vy, by=effect.by))

@@ -16,6 +16,7 @@ def apply(effect: Effect) -> None:
     continues, or lets nothing begin."""
     rule, world, state = effect.table.over_time, effect.world, effect.own
     assert rule is not None
+    # Each attack has its own damage on each actor, so two attacks run side by side.
     key = (state.row, effect.cause)
     running = world.run.poisons.get(key, [])
     if state.down is not None or (running and rule.stacking == "ignore"):
@@ -27,6 +28,7 @@ def apply(effect: Effect) -> None:
     by = effect.by if dealer is None else dealer.owner or dealer.id
     first = world.now(state) + rule.every
     world.run.poisons[key] = [*running, Poison(state.id, first, rule.times, rule.damage, rule.every, by)]
+    # Quiet frames are skipped, so the frame of the next damage must be asked for.
     world.visit(first)
 
 
@@ -37,6 +39,7 @@ def _is_gone(world: World, state: ActorState) -> bool:
 
 def tick(world: World, reach: Reach) -> None:
     """The damage that is due in this frame, by actor, then attack; before any actor goes down."""
+    # By id and attack, so that the order does not depend on when each began.
     poisons = world.run.poisons
     due = [
         (entries[0].id, key)
@@ -48,9 +51,11 @@ def tick(world: World, reach: Reach) -> None:
         for poison in poisons.get(key, ()):
             if poison.next == world.frame:
                 state = world.state(key[0])
+                # The dead take no damage, and a shot that is gone has no health.
                 if state.down is not None or _is_gone(world, state):
                     continue
                 lose(world, state, poison.damage, poison.by, key[1])
+                # A dealer that is gone has no counters to change.
                 if world.run.reached:
                     dealer = world.find(poison.by)
                     reach(world, key[1], {} if dealer is None else {state.id: dealer})

@@ -20,6 +20,7 @@ def count(contact: Contact, side: Side, own: ActorState, table: Consequences, ou
 
 def apply(effect: Effect) -> None:
     """A hit counts; what happens without one consumes at once."""
+    # `consumed` holds a frame, so two tables of one frame remove only once.
     if effect.contact is None:
         if effect.own.consumed != effect.world.frame:
             effect.world.consume(effect.own)

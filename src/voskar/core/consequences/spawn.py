@@ -12,6 +12,7 @@ def apply(effect: Effect) -> None:
     kind = effect.table.spawn
     assert kind is not None
     struck = effect.own if effect.contact is None else effect.contact.target
+    # A spark has the depth of the actor that is hit, not that of its attacker.
     z = effect.world.table.z[struck.row]
     order(effect.world, Fan(kind), "effect", effect.point, 0.0, (0.0, 0.0), spawned=False, z=z)
 

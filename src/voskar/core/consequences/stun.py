@@ -14,6 +14,7 @@ def apply(effect: Effect) -> None:
     if table.stun_mode == "add" and runs:
         start = state.stunned_until
     until = start + table.stun
+    # A shorter stun must not end a longer one.
     if until == state.stunned_until or (table.stun_mode == "longest" and until < state.stunned_until):
         return
     if state.stunned_until < world.frame:  # else it continues without a hole
@@ -21,6 +22,7 @@ def apply(effect: Effect) -> None:
     state.stunned_until = until
     if state.kind.stun_disarms:
         world.disarm(state, until)
+    # Emitters that waited may fire in the frame after the stun.
     world.look_at(until + 1, state.row)
     world.events.append(StunEvent(frame=world.frame, id=state.id, until=until, by=effect.by))
 

@@ -32,6 +32,7 @@ class Stance(Struct, frozen=True):
 
     def place(self, point: Vector) -> Vector:
         """A local point in the world."""
+        # Exact at right angles, so that a muzzle on an axis stays on it.
         cos, sin = direction(self.angle)
         x, y = point[0] * self.facing * self.scale, point[1] * self.scale
         return self.x + cos * x - sin * y, self.y + sin * x + cos * y
@@ -66,6 +67,7 @@ def aim_of(
     `over` by how much a way is shortened where the space wraps."""
     aim = emitter.aim
     if isinstance(aim, float | int):
+        # Degrees are given for an owner that faces right.
         return wrapped_angle(180.0 - aim if direction(stance.heading)[0] < 0 else aim)
     if aim == "facing":
         return stance.heading
@@ -74,6 +76,7 @@ def aim_of(
     if goal is None:
         return stance.heading
     dx, dy = goal[0] - origin[0], goal[1] - origin[1]
+    # An input points at a place on the screen, which wraps; the nearest target is measured across the edge already.
     if not isinstance(aim, Target):
         x, y = over(dx, dy)
         dx, dy = dx + x, dy + y
@@ -87,6 +90,7 @@ def muzzle_of(emitter: Emitter, stance: Stance, aim: float) -> Vector:
         return stance.place(emitter.muzzle)
     x0, y0 = stance.place(emitter.pivot)
     cos, sin = direction(aim)
+    # Otherwise a weapon that points left would be upside down.
     x = (emitter.muzzle[0] - emitter.pivot[0]) * stance.scale
     y = (emitter.muzzle[1] - emitter.pivot[1]) * stance.scale * (-1.0 if cos < 0 else 1.0)
     return x0 + cos * x - sin * y, y0 + sin * x + cos * y

@@ -24,10 +24,12 @@ def fan_of(
     fan: Fan, centre: float, names: list[str], seed: int, inherited: Vector
 ) -> list[tuple[float, Vector | None]]:
     """The angle and velocity of each of a fan, in (-180, 180] degrees and units a second."""
+    # Few fans are drawn, and even ones are kept from frame to frame.
     if not fan.is_drawn:
         return _even_fan(fan, centre, inherited if fan.inherit else (0.0, 0.0))
     found = []
     for name, offset in zip(names, fan.offsets(), strict=True):
+        # Each shot has a draw of its own, named by its id: another shot more or less changes no other.
         turn = fan.jitter * (2 * draw(seed, name, "jitter") - 1) if fan.jitter else 0.0
         found.append(_one_of(fan, centre + offset + turn, inherited, speed_of(fan, seed, name)))
     return found
@@ -47,6 +49,7 @@ def _even_fan(fan: Fan, centre: float, inherited: Vector) -> list[tuple[float, V
 
 def _one_of(fan: Fan, angle: float, inherited: Vector, speed: float) -> tuple[float, Vector | None]:
     angle = wrapped_angle(angle)
+    # None lets the motion of the kind give the velocity.
     if fan.speed is None and fan.inherit is None:
         return angle, None
     cos, sin = direction(angle)
@@ -71,6 +74,7 @@ def order(
     """Children and hit effects, for the next frame."""
     own = names(world, f"{parent}+{fan.kind}", fan.count)
     for name, (angle, speed) in zip(own, fan_of(fan, centre, own, world.recording.seed, velocity), strict=True):
+        # The owner's row is held, as the owner may be gone when its child appears.
         world.hold_row(owner_row)
         born = Birth(name, fan.kind, *place, angle, speed, owner_row, owner, side, None, spawned, fan.moves_at_once, z)
         world.waiting.append(born)
@@ -83,6 +87,7 @@ def appear(world: World, birth: Birth) -> ActorState | None:
     detail = "expected" if expected else None
     x, y, angle = birth.x, birth.y, birth.angle
     world.events.append(SpawnEvent(world.frame, birth.id, birth.kind, x, y, angle, birth.owner, birth.emitter, detail))
+    # The recording shows the actor itself, so the rules only report when it should appear.
     if not expected:
         state = world.enter(birth)
         if state.kind.counters:

@@ -45,6 +45,7 @@ class Emitters:
             state = self.world.actors[row]
             if state is None or not state.kind.emitters or row not in self._since:
                 continue
+            # A cooldown counts only frames in which the owner is not frozen.
             for emitter in state.kind.emitters:
                 if (row, emitter.name) in self.fired:
                     self.fired[row, emitter.name] += extra
@@ -67,6 +68,7 @@ class Emitters:
             world.guns[state.gun] -= 1
             if not world.guns[state.gun]:
                 del world.guns[state.gun]
+        # The row may soon belong to another actor.
         self._since.pop(state.row, None)
         self.triggers.delays.pop(state.row, None)  # its row may soon be another actor's
         for emitter in state.kind.emitters:
@@ -118,6 +120,7 @@ class Emitters:
             new = self._is_new(state)
             if world.is_present(state.row) and not (new and state.kind.logged_kind in fired):
                 pull = self.pull(state, emitter)
+                # The first gate that stops names the denial, so the order of gates is the order of reasons.
                 reason = next((gate.name for gate in GATES if gate.stops(pull)), None)
                 if reason is None:
                     fresh += self._shoot(state, emitter)
@@ -126,6 +129,7 @@ class Emitters:
                 elif emitter.when.on in ONCE and reason not in SILENT:
                     denied_event = DeniedEvent(frame=world.frame, id=state.id, emitter=emitter.name, detail=reason)
                     world.events.append(denied_event)
+            # A held button is asked again in each frame from the end of the cooldown on.
             if emitter.when.on == "hold":
                 again = max(again, self.fired.get((state.row, emitter.name), NEVER) + emitter.cooldown)
             triggers.again(state, emitter, again, self._since[state.row])
@@ -182,6 +186,7 @@ class Emitters:
         world = self.world
         kernel, table = world.kernel, world.table
         found: list[tuple[float, str, Vector]] = []
+        # Logged actors and driven ones may both be targets.
         for row in kernel.recorded() + kernel.driven():
             other = world.state(row)
             if other.kind.logged_kind != kind or other is state or not world.is_in_play(row):
@@ -213,6 +218,7 @@ class Emitters:
         """The `number`th of its shots is fired, whatever its gates say; those before it are consumed."""
         beginning, count = f"{state.id}/{emitter.name}", emitter.fan.count
         before = (number - 1) // count * count
+        # Ids go on from there, so that later shots have the numbers of the game.
         self.world.made[beginning] = max(self.world.made.get(beginning, 0), before + count)
         own = [f"{beginning}-{before + index + 1}" for index in range(count)]
         for fresh in self._emit(state, emitter, own, [f"{beginning}-{number}"]):
@@ -249,6 +255,7 @@ class Emitters:
             if wanted is not own and name not in wanted:
                 continue
             if emitter.within is not None:
+                # Each shot of a fan has its own place in the area.
                 x0, y0, x1, y1 = emitter.within
                 x, y = x0 + (x1 - x0) * draw(seed, name, "x"), y0 + (y1 - y0) * draw(seed, name, "y")
             birth = Birth(name, fan.kind, x, y, angle, velocity, *whose)
@@ -259,9 +266,11 @@ class Emitters:
                 fresh.append(born)
                 if emitter.moves_at_once:
                     world.move_at_once(born)
+                # Without a limit nobody asks for the count.
                 if emitter.limit is not None or emitter.limit_group is not None:
                     born.gun = gun = (state.row, emitter.counted_as)
                     world.guns[gun] = world.guns.get(gun, 0) + 1
+        # A logged shot that moves at once is not at the muzzle in its first frame.
         if emitter.moves_at_once and shown:
             world.came_from(shown)
         return fresh

@@ -41,6 +41,7 @@ class Pull(msgspec.Struct, frozen=True, gc=False):
                 own = own and world.state(other).origins is None  # a reflected one counts under no actor's limit
                 name = world.fired_by.get((table.entered[other], other), self.emitter.name) if own else ""
                 there = table.before_at[other] == frame - 1 and not lingers[table.before_pose[other]]
+                # The shot that is being fired is in the log already and must not count against itself.
                 count += name in names and there and not lingers[table.pose[other]]
         return count
 

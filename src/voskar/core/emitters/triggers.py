@@ -60,6 +60,7 @@ class Triggers:
     def again(self, state: ActorState, emitter: Emitter, frame: int, since: int) -> None:
         """Queues the next time that an emitter is triggered, in this frame or later; `since` its beats count from."""
         due = self._next(state, emitter, frame, since)
+        # A trigger behind the end of the recording would only fill the queue.
         if due <= self.world.recording.last:
             heapq.heappush(self._queue, Due(due, state.id, emitter.name, state.row, state.armed))
 
@@ -95,6 +96,7 @@ class Triggers:
                 return FOREVER
             beat = first + when.first
             # floor division of a negative number rounds away from zero: the first beat in this frame or later
+            # `frame` may lie before the first beat.
             return beat if beat >= frame else beat + -((beat - frame) // when.every) * when.every
         if when.on == "clip":
             if state.driven:
@@ -167,6 +169,7 @@ class Triggers:
                 # each release belongs to the last press before it, so their difference is how long the button was
                 # down
                 pressed = inputs.pressed(name, when.name, self._run_marks)
+                # A release without a press is none: `released` has dropped it.
                 lasted = found - pressed[np.searchsorted(pressed, found) - 1]
                 found = found[(lasted >= least) & (lasted <= (FOREVER if most is None else most))]
             self._input_frames[key] = found.tolist()

@@ -33,6 +33,7 @@ class Origin(msgspec.Struct, frozen=True, gc=False):
         if not dash or not count.isascii() or not count.isdecimal():
             return None
         # an id of a child of a spawned actor holds several marks: the last one parts it from its parent
+        # A mark at the start would leave the parent without a name.
         at = max(beginning.rfind("/"), beginning.rfind("+"))
         if at <= 0:
             return None

@@ -46,7 +46,7 @@ class Ledger:
 
     def _repr_html_(self) -> str:
         """Its first events as a table, for notebooks."""
-        # a notebook shows all columns of a row, so a long table would not be readable
+        # a notebook shows every column, so columns without a value are left out
         rows = [dict(event.columns()) for event in self.events[:SHOWN]]
         names = [name for name in COLUMNS if any(row.get(name) is not None for row in rows)]
         head = "".join(f"<th>{escape(name)}</th>" for name in names)
