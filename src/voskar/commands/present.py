@@ -52,7 +52,7 @@ def console() -> Console:
         def print(self, *objects: Any, **fields: Any) -> None:
             super().print(*map(shown, objects), **fields)
 
-    # an id such as [red] or :bee: must be printed as it is
+    # without this, an id such as [red] or :bee: would be printed as a style or a picture
     return SafeConsole(file=sys.stdout, highlight=False, markup=False, emoji=False, soft_wrap=False)
 
 

@@ -137,7 +137,7 @@ def gathered_block(columns: GatheredPoses, places: Any) -> Block:
         np.array(columns.frame[:frames]),
         np.asarray(places, dtype=np.int64),
         np.array(columns.counts[:frames]),
-        # The gatherer grows these in place, and a block must stay as it is.
+        # The gatherer grows these in place, and a block must not change.
         list(columns.keys),
         np.array(columns.key[:poses]),
         list(columns.clips),

@@ -2,23 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import fields, replace
 from fractions import Fraction
 from typing import Any, Literal
 
 import numpy as np
-from msgspec import structs
 from xxhash import xxh3_128
 
-from voskar.core.recording import Actor, LoggedBoxes, LoggedCounters, LoggedPart, OwnerChange, Poses, Recording
+from voskar.core.recording import LoggedBoxes, LoggedCounters, LoggedPart, OwnerChange, Poses, Recording
 from voskar.core.recording.inputs import Inputs
 from voskar.core.recording.poses import FIELDS
 from voskar.core.rules import KindNames
 from voskar.core.rules.shapes import LIMIT, Floats, Ints
 from voskar.errors import InputError, Problem, nearest
-from voskar.files.blocks import Block, GrowingColumn, Key, LoggedValues, is_one, made_of, repeated, thin
-from voskar.files.entries import RESERVED, Entries, refuse_control
+from voskar.files.actors import LoggedActors
+from voskar.files.blocks import Block, GrowingColumn, LoggedValues, is_one, made_of, repeated, thin
+from voskar.files.entries import Entries, refuse_control
 from voskar.files.frames import MOST_LOST
 from voskar.files.logged_shapes import EXPECTED, shape_of
 
@@ -83,16 +83,12 @@ class ColumnBuilder:
         self.first: int | None = None
         self.last = -1
         self.counts: list[Ints] = []
-        self.actors: list[Actor] = []
-        self.numbers: dict[str, int] = {}
-        self.known: dict[tuple[str, str, str | None], int] = {}  # (id, kind, owner as last told) to number
+        self.actors = LoggedActors(kinds, self._pose_error)
+        self.owner_changes: list[OwnerChange] = []
         self.clips: dict[str, int] = {}
         self.tag_sets: dict[str, int] = {}
         self.entries = Entries(self._error)
         self.resets: dict[int, str] = {}
-        self.owners: dict[int, str | None] = {}
-        """The owners as they are logged last, of those who have had several."""
-        self.owner_changes: list[OwnerChange] = []
         self.boxes, self.counters = _Named(4), _Named(1)
         self.shapes: list[tuple[int, int, tuple[LoggedPart, ...]]] = []
         """Which of the poses that log boxes has one of another shape than a rectangle, under which name, and which."""
@@ -114,7 +110,7 @@ class ColumnBuilder:
         # Entries before the gap are checked first: their error has a lower line than the gap.
         entries = {name: entry.until(whole) for name, entry in block.entries.items()}
         self.entries.take(entries, block.place, block.frame)
-        if len(self.entries) > MOST_ENTRIES or len(self.actors) > MOST_ACTORS:
+        if len(self.entries) > MOST_ENTRIES or len(self.actors.all) > MOST_ACTORS:
             message = f"found more than {MOST_ENTRIES:,} claims and entries of the display, or {MOST_ACTORS:,} actors"
             raise self._error(int(block.place[0]), int(block.frame[0]), "claims", message)
         if len(gaps):
@@ -148,7 +144,7 @@ class ColumnBuilder:
             if count > MOST_LOST:
                 message = f"found {count} lost frames, expected at most {MOST_LOST}"
                 raise self._error(int(block.place[at]), frame, "dropped", message)
-            # The logger may have lost frames whose count it does not know, so the mark does not depend on the jump.
+            # Even a loss without a gap in the numbers starts the run again.
             self.resets[frame] = "run"
             if 0 < jump <= count:
                 self.resets[frame - jump] = "run"
@@ -185,10 +181,8 @@ class ColumnBuilder:
 
     def _columns(self, block: Block) -> dict[str, Any]:
         """One array a field."""
-        numbers = np.array([self._meet(key, at, block) for at, key in enumerate(block.keys)], dtype=np.int64)
-        # Only actors with several owners need a look at each pose.
-        if self.owners:
-            self._take_owners(numbers, block)
+        numbers, changes = self.actors.take(block)
+        self.owner_changes += changes
         for name in block.clips:
             if name not in self.clips:
                 refuse_control(name, lambda text: InputError(Problem(text, file=self.name, key="poses.clip")))
@@ -212,7 +206,6 @@ class ColumnBuilder:
         for row, push in zip(at[wrong], pushes[wrong], strict=True):
             message = f"found {push.tolist()}, expected [dx, dy] within ±{LIMIT:g}"
             raise self._pose_error(int(row), "push", message, None, block)
-        # The `_meet` of a key sees only the first pose that has it; an owner may come back later, so every pose counts.
         push_x, push_y = (np.full(rows if len(at) else 1, np.nan) for _ in "xy")
         if len(at):
             push_x[at], push_y[at] = pushes.T
@@ -220,16 +213,6 @@ class ColumnBuilder:
         counted = self._take_counters(block) if len(block.counters.poses) else np.full(1, -1)
         values = {"push_x": push_x, "push_y": push_y, "logged": logged, "counted": counted}
         return {name: column if len(column) == rows else repeated(column, rows) for name, column in values.items()}
-
-    def _take_owners(self, numbers: Ints, block: Block) -> None:
-        """Notes where an actor is logged with another owner than it had."""
-        rows = np.flatnonzero(np.isin(numbers, list(self.owners))[block.key])
-        frames = np.repeat(block.frame, block.counts)[rows]
-        for frame, key in zip(frames.tolist(), block.key[rows].tolist(), strict=True):
-            number, owner = int(numbers[key]), block.keys[key][2]
-            if owner is not None and owner != self.owners[number]:
-                self.owners[number] = owner
-                self.owner_changes.append(OwnerChange(frame, number, owner))
 
     def _tags(self, block: Block) -> Any:
         """The numbers of the tags of poses. Raises InputError for one that its kind does not declare."""
@@ -267,10 +250,10 @@ class ColumnBuilder:
         for row, value in odd_ones:
             try:
                 shapes[row] = shape_of(value)
-                # A polygon is stored by its bounds like a rectangle; its corners are kept in `shapes`.
                 self._refuse_loss(shapes[row], names[name[row]], block.keys[block.key[at[row]]][1])
             except ValueError as error:
                 raise self._pose_error(int(at[row]), f"boxes.{names[name[row]]}", str(error), None, block) from None
+            # A polygon is stored by its bounds like a rectangle; its corners are kept in `shapes`.
             bounds = np.array([part.bounds for part in shapes[row]])
             corners[row] = *bounds[:, :2].min(axis=0), *bounds[:, 2:].max(axis=0)
         wrong = ~(np.abs(corners) <= LIMIT).all(axis=1)  # NaN is wrong, too
@@ -299,80 +282,6 @@ class ColumnBuilder:
             seen = tuple(LoggedPart(part.corners - place[row], part.radius, part.is_rect) for part in parts)
             self.shapes.append((int(logged[at[row]]), self.boxes.names[names[name[row]]], seen))
         return logged
-
-    def _meet(self, key: Key, at: int, block: Block) -> int:
-        """The number of an actor, which may not have been seen before with this kind and owner."""
-        # A key that was checked once needs no second check: this is the fast way for nearly every block.
-        if key in self.known:
-            return self.known[key]
-
-        def wrong(field: str, message: str, hint: str | None = None) -> InputError:
-            return self._pose_error(int(np.flatnonzero(block.key == at)[0]), field, message, hint, block)
-
-        name, text, owner = key
-        kind = self._kind_of(name, text, wrong)
-        number = self.numbers.get(name)
-        late = False
-        if number is None:
-            if not name:
-                raise wrong("id", "found an empty id")
-            refuse_control(name, lambda message: wrong("id", message))
-            # Driven actors get ids with these marks, and a logged id must never equal one of them.
-            if any(mark in name for mark in RESERVED):
-                raise wrong("id", f'found "{name}": / + # are kept for driven actors')
-            if self.kinds is not None and kind not in self.kinds:
-                raise wrong("kind", f'unknown kind "{kind}"', nearest(kind, self.kinds))
-            # An actor with rules of its own has a kind of its own; `base` keeps the logged name.
-            base = text if text != kind else ""
-            number = len(self.actors)
-            self.numbers[name] = number
-            self.actors.append(Actor(name, kind, None, base=base))
-        else:
-            actor = self.actors[number]
-            if text != actor.logged_kind:
-                raise wrong("kind", f'"{name}" changes its kind from "{actor.logged_kind}" to "{text}"')
-            # an owner that first appears in a later frame may have reflected the shot
-            late = self.kinds is not None and self.kinds[kind].changes_owner
-        known = self.actors[number].owner
-        if owner is not None and known is None and not late:
-            refuse_control(owner, lambda message: wrong("owner", message))
-            # Owners in a ring would make every search for the first owner endless.
-            ring = self._ring(name, owner)
-            if ring:
-                raise wrong("owner", f"the owners go in a ring: {ring}")
-            self.actors[number] = structs.replace(self.actors[number], owner=owner)
-        elif owner is not None and owner != known and (self.kinds is None or self.kinds[kind].changes_owner):
-            # Without a reflecting attack in the rulebook another owner is a mistake of the logger.
-            refuse_control(owner, lambda message: wrong("owner", message))
-            self.owners.setdefault(number, known)
-        elif owner is not None and owner != known:
-            text = f'"{name}" changes its owner from "{known}" to "{owner}"'
-            raise wrong("owner", text, "what several share needs an id for each of them, or no owner")
-        self.known[key] = number
-        return number
-
-    def _kind_of(self, name: str, text: str, wrong: Callable[[str, str], InputError]) -> str:
-        """The kind of an actor: that of its own rules, if it has any."""
-        names = None if self.kinds is None else self.kinds.get(text)
-        if names is None or name not in names.own:
-            return text
-        kind = names.own[name]
-        assert self.kinds is not None
-        if self.kinds[kind].base != text:
-            raise wrong("kind", f'"{name}" is a {text}, and its own rules are like {self.kinds[kind].base}')
-        return kind
-
-    def _ring(self, name: str, owner: str) -> str:
-        """The ring that an owner would close, in words; empty if it closes none."""
-        path, at = [name], owner
-        while at != name:
-            path.append(at)
-            number = self.numbers.get(at)
-            following = None if number is None else self.actors[number].owner
-            if following is None:
-                return ""
-            at = following
-        return " → ".join([*path, name])
 
     def _check(self, columns: dict[str, Any], block: Block) -> None:
         """Checks a block in bulk and names the first pose that fails."""
@@ -461,7 +370,7 @@ class ColumnBuilder:
             rate=rate,
             first=self.first,
             starts=starts,
-            actors=tuple(self.actors),
+            actors=tuple(self.actors.all),
             clips=tuple(self.clips),
             poses=poses,
             claims=tuple(self.entries.claims),
@@ -475,7 +384,7 @@ class ColumnBuilder:
             warnings=(*warnings, *self._notes()),
             lost=tuple(self.lost),
             owner_changes=tuple(self.owner_changes),
-            strangers=() if self.kinds is None else tuple(self.entries.strangers(self.numbers, fixtures)),
+            strangers=() if self.kinds is None else tuple(self.entries.strangers(self.actors.numbers, fixtures)),
             **header,
         )
         return recording
@@ -505,7 +414,7 @@ class ColumnBuilder:
     ) -> str:
         """A digest of all that a replay looks at. It is the same for every file form."""
         digest = xxh3_128()  # no security is needed, and it is ten times as fast as a secure one
-        actors: list[Any] = [(actor.id, actor.kind, actor.owner) for actor in self.actors]
+        actors: list[Any] = [(actor.id, actor.kind, actor.owner) for actor in self.actors.all]
         actors += self.owner_changes
         meaning = [header.get(key) for key in ("up", "reactions", "seed")]
         meaning += ["after_hits"] if header.get("after_hits") else []
@@ -523,8 +432,7 @@ class ColumnBuilder:
                 digest.update(values.data)
         for field in fields(Poses):
             column = getattr(poses, field.name)
-            # A column of defaults is left out: a game that logs nothing there and one that logs the default are the
-            # same.
+            # A column of defaults is left out, so that logging the default equals logging nothing.
             if field.name == "frame" or (field.name in LATE and (is_one(column) or not len(column))):
                 continue  # the frames are those of `starts`
             # A column of one value gives the same digest whether it is stored once or in full.

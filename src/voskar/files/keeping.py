@@ -110,7 +110,7 @@ def get(path: Path) -> bytes | None:
     """A kept file, None where there is none that can be read."""
     try:
         with regular(path) as file:
-            # One byte over the limit tells a file that is too large from one that just fits.
+            # One byte over the limit shows that the file is too large.
             data = file.read(LARGEST + 1)
     except (InputError, OSError):
         return None

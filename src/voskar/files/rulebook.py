@@ -182,7 +182,7 @@ class Rulebook:
             rate,
             name=name,
             base=name.partition(AT)[0] if AT in name else "",
-            # A spare life is one that is left; the judge counts the life that is played as well.
+            # Spare lives exclude the life in play; the judge counts it.
             lives=table.lives if table.spare_lives is None else table.spare_lives + 1,
             max_lives=most + 1 if most is not None and spare else most,
             spare=spare,

@@ -123,9 +123,8 @@ class Session:
         self._last = self._judged = self._glanced = -1
         self._has_ended = False
         """Whether the rules have ended the run, as far as the last look saw."""
-        known = self._columns()
         # every trial shares these, so it knows the actors of earlier blocks
-        self._actors = known.known, known.numbers, known.actors, known.owners
+        self._actors = self._columns().actors
         """Everybody who has come in this run, as columns know them."""
         self._waiting: list[tuple[int, list[bytes]]] = []
         """Lines that are checked and not in the columns of the run yet, each part with the number of the line before
@@ -221,7 +220,7 @@ class Session:
         for block in self._reader.read(lines, places):
             trial = self._columns()
             # who is known is known: an actor that changes its kind or its owner is wrong in any later block, too
-            trial.known, trial.numbers, trial.actors, trial.owners = self._actors
+            trial.actors = self._actors
             if self._first is not None:
                 trial.first, trial.last = self._last + 1, self._last
             trial.add(block)

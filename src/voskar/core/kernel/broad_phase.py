@@ -141,7 +141,7 @@ class TouchFinder:
             low_y, high_y = min(low_y, few.way_low_y[i]), max(high_y, few.way_low_y[i])
             wide_x += few.way_high_x[i] - few.way_low_x[i]
             wide_y += few.way_high_y[i] - few.way_low_y[i]
-        # Boxes that spread along an axis are told apart by it best.
+        # The axis with the wider spread separates more pairs.
         along_x = high_x - low_x >= high_y - low_y
         limit = WIDE * (wide_x if along_x else wide_y) / few.count
         slim = 0

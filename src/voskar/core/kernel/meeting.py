@@ -74,7 +74,7 @@ def intersect(narrow: NarrowPhase) -> int:
             if inside >= 0.0:
                 narrow._cx[clipped], narrow._cy[clipped] = px, py
                 clipped += 1
-            # Only a side that crosses the line adds a corner: one that ends on it has its corner already.
+            # A side that crosses the line adds a corner. A side that ends on the line has its corner already.
             if (inside > 0.0 and following < 0.0) or (inside < 0.0 and following > 0.0):
                 share = inside / (inside - following)
                 narrow._cx[clipped], narrow._cy[clipped] = px + (qx - px) * share, py + (qy - py) * share
