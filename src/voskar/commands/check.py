@@ -161,7 +161,6 @@ def command(
         moments = Moments(rulebook, recording, watched(rules, played, resync=found.verdict.resync), windows)
         drawn = draw_findings(moments, [root for root, _ in found.verdict.roots], Path(draw))
         if not as_json:
-            # Pictures come last: they are slow, and the findings are already printed.
             present.say("", f"drew {counted(drawn, 'finding')} to {draw}")
     if shrink is not None and found.verdict.roots:
         from voskar.commands.shrink import shrink_findings
@@ -245,7 +244,6 @@ def _show(found: Weighed, name: str, slack: str, *, everything: bool) -> None:
                 table.add_row("", "", "", Text(text, "dim"))
         out.print(table)
         if len(shown) < len(verdict.roots):
-            # Codes keep the order of the docs, so that two runs can be compared by eye.
             out.print("see each with --all", style="dim")
         out.print()
     for hint in verdict.hints:

@@ -169,7 +169,6 @@ def compared(
     rulebooks, _ = _parted(files)
     if len(files) == 2 and not rulebooks:
         return VersionsCompared(compare(read_ledger(files[0]), read_ledger(files[1]), near))
-    # Without a rulebook the ledgers hold all that is known.
     if not is_two_versions(files):
         raise click.UsageError("give two ledgers, two rulebooks and a recording, or a rulebook and two recordings")
 

@@ -64,7 +64,6 @@ class Region(click.ParamType[Bounds]):
         try:
             x0, y0, x1, y1 = (float(piece) for piece in value.split(","))
         except ValueError:
-            # `click` gives a default through here, too.
             self.fail(f'found "{value}", expected two corners such as 100,200,180,260', param, ctx)
         if x0 == x1 or y0 == y1:
             self.fail(f'the corners "{value}" span no area', param, ctx)
@@ -82,7 +81,6 @@ class Moments:
     def at(self, frames: Sequence[int], actors: Sequence[str], trail: int) -> tuple[list[Scene], list[HudFrame]]:
         """Scenes of some frames, and the heads-up values of some actors, or of those that a display would show."""
         rules, course, seen = self.rules, self.course, self.seen
-        # A downed actor has no open boxes, and its outline says so.
         scenes = []
         for frame in frames:
             down = {name for name, timeline in course.courses.items() if timeline.is_down(frame)}
@@ -157,7 +155,6 @@ def _timeline(
         if frames is not None:
             first, last = max(frames[0], first), min(frames[1], last)
         if first > last:
-            # Pictures need no explanations, and explaining takes the longest.
             message = f"expected frames of the recording, {played.first} to {played.last}"
             raise InputError(Problem(message, key="--frame"))
         label = Path(name).name

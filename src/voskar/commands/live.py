@@ -143,9 +143,9 @@ def command(
     return AGREED if code is None else int(code)
 
 
-# Two allowances: glances are cheap and prompt, and a look may use up the time of many glances.
 def _follow(came: LiveSource, show: _Show, share: float) -> None:
     """Takes what comes until it ends."""
+    # Two allowances: glances are cheap and prompt, and a look may use up the time of many glances.
     glances, looks = Allowance(share * GLANCES), Allowance(share * LOOKS)
     waiting: list[bytes] = []
     next_take, is_odd, explained, came_last = 0.0, False, False, 0.0
@@ -181,7 +181,6 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         if waiting:
             came_last, explained = now, False
             show.take(waiting)
-        # The time of reading and of the page counts as well: the share is that of the process.
         looks.take(min(spent(), MOST_CHARGED))  # also by what reads, and serves the page
         if glances.left() >= (0 if show.session.is_claimed else SPARED) or now - glanced >= PROMPT:
             is_odd, glanced = show.glance() or is_odd, now
@@ -194,7 +193,6 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
         is_late = now - show.looked_at >= SELDOM and left >= min(2 * cost, MOST_SAVED)  # enough for something odd
         explains = is_paused and not explained and show.server is not None
         if not is_odd:
-            # A look costs about as much as the last one.
             fine = now
         if (is_odd and (left >= -MOST_OVERDRAWN or now - fine >= PROMPT)) or is_late or explains:
             explained = explained or is_paused
@@ -348,8 +346,8 @@ class _Show:
             return
         tally = self.session.tally
         text = f"{tally.frames:,} frames, {tally.agreed} of {counted(tally.claims, 'claimed hit')} agreed, "
-        # Clears the line first: the new text may be shorter.
         text += f"{counted(tally.findings, 'finding')}; a look takes {self.session.cost:.2f} s"
+        # Clears the line first: the new text may be shorter.
         click.echo(f"\r\x1b[2K{text}", nl=False, err=True)
         self.shown = True
 

@@ -120,7 +120,6 @@ def cli() -> None:
 def main() -> None:
     """Entry point: runs the command line and leaves with its exit code."""
     arguments = sys.argv[1:]
-    # The main thread may be inside a C library; only an exception unwinds it.
     try:
         code = _whole_run(arguments)
     except SystemExit as stopped:  # a termination, which has unwound by now

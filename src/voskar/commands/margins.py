@@ -156,7 +156,6 @@ def _said(margin: Margin) -> str:
     if margin.held or not margin.met:
         return "held" if margin.held else "never met"
     if not margin.is_number:
-        # Of a number, the nearest values that would be noticed say more than a list.
         return f"{_range(margin)} would not be noticed"
     near = [_value_text(margin, item) for item in (margin.below, margin.above) if item is not None]
     return f"{_range(margin)} fit alike" + (f", {' and '.join(near)} would be noticed" if near else "")

@@ -106,7 +106,7 @@ def _show(found: list[Move], rate: float) -> None:
         for case in move.cases:
             values = {"move": f"  {case.case}", "damage": present.number(case.damage), "stun": _text(case.stun or None)}
             rows.append(values | {"stop": _text(case.hitstop or None), "adv.": _signed(case.advantage)})
-    # A column that no move uses is left out: most games have no cancel or hitstop.
+    # A column that no move uses is left out, so that the table fits 80 columns.
     headings = [name for name in rows[0] if any(row.get(name) for row in rows)]
     columns = [(name, "" if name in ("move", "attack") else "right") for name in headings]
     table = present.table(f"frame data at {present.number(rate)} frames a second", columns)

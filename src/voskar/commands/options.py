@@ -115,7 +115,6 @@ def tolerance_option(function: F) -> F:
     )(function)
 
 
-# One number stands for both options, so that no command can mix them up.
 def explain_options(most: int = TRIALS) -> Callable[[F], F]:
     """`--no-explain` and `--explain-trials`, as one parameter: how many values are tried, 0 for none."""
 

@@ -153,8 +153,8 @@ def _contacts(rules: Rules, recording: Recording, ledger: Ledger, contacts: list
         if lost is not None and event.frame > lost.frame:
             verdict.append(" ~", "bold")
         if event.case and event.outcome == "landed":
-            # Outcomes other than a landed hit repeat while the boxes overlap, so their length counts.
             verdict.append(f" {event.case}")
+        # Outcomes other than a landed hit repeat while the boxes overlap, so their length counts.
         if event.outcome != "landed":
             verdict.append(f" {length}f", "dim")
         # A health event follows its contact in the ledger at once, so no search is needed.

@@ -117,7 +117,6 @@ def command(
     _check_axes(axes, recordings)
     entries = trials(rulebook, recordings, axes, reactions=reactions, within=within, resync=resync, actor=actor)
     book = load_rulebook(rulebook)
-    # Each value is tried alone: a wrong one must be reported before hours of work.
     for trial in entries:  # every value is sound by itself before any work is done
         if sum(place > 0 for place in trial.point) <= 1 and trial.recording == recordings[0]:
             changed(book, trial.changes)

@@ -195,7 +195,6 @@ class Guesses:
         value, name = leaf.value or 0, leaf.path[-1]
         if name in ("limit", "count"):
             kind = self._spawned(leaf.path)
-            # Shots of one owner in one frame are a fan.
             groups = self.measures.births(str(leaf.path[1]), kind) if kind else {}
             if name == "count":
                 together = commonest(frames.count(frame) for frames in groups.values() for frame in frames)
@@ -341,7 +340,6 @@ class Guesses:
             if leaf.path[-2:] == ("respawn", "at") and shown:
                 votes.append(((_snap(float(shown[0][0])), _snap(float(shown[0][1]))), 3))
             elif shown and meant:
-                # A return has one place for all, so the logged place is the value itself.
                 dx, dy = (float(shown[0][axis]) - float(meant[0][axis]) for axis in (0, 1))
                 off = APART.search(finding.rules)
                 far = float(off[1]) / (math.hypot(dx, dy) or 1.0) if off is not None else 1.0
@@ -370,7 +368,6 @@ def _voted(votes: Iterable[tuple[Any, int]]) -> list[Guess]:
 
 def _opened(text: str, findings: Iterable[Finding]) -> Iterator[str]:
     """Ranges of cells whose first range reaches to the cell in which a box is logged as closed."""
-    # The place may be mirrored with the facing, so both signs get a vote.
     first, *names = text.split(",")
     low, high = (int(name) for name in (first.split("-") * 2)[:2])
     for finding in findings:

@@ -79,7 +79,6 @@ def margins_of(leaf: Leaf, noticed: Noticed) -> Iterator[Margin]:
 
 def _others(leaf: Leaf) -> Iterator[Any]:
     value = leaf.value
-    # Without a step below the least there is nothing to notice on that side.
     match leaf.sort:
         case "switch":
             yield not value

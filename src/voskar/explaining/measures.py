@@ -228,7 +228,6 @@ def _spread(flights: Sequence[ShotPath]) -> list[float]:
             x, y = flight.velocities[0]
             fans.setdefault((flight.owner, int(flight.frames[0])), []).append(math.degrees(math.atan2(y, x)))
     widths = []
-    # Shots of a fan lie on both sides of its middle.
     for angles in fans.values():
         if len(angles) > 1:
             off = [math.remainder(angle - angles[0], 360.0) for angle in angles]

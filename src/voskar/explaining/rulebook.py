@@ -120,7 +120,6 @@ class _Walk:
         """The values of a table and of those within it."""
         for name, field in type(table).model_fields.items():
             key = field.alias or name
-            # A logged box has no place of its own.
             placed = key in ("at", "turn", "grow") and getattr(table, "logged", False)  # where the game says it is
             if key not in SKIPPED and not placed and not self.is_idle(table, key) and not _is_kept(path, key):
                 yield from self.value(getattr(table, name), (*path, key), field)
@@ -138,15 +137,15 @@ class _Walk:
             else:
                 yield from self.table(value, path)
         elif isinstance(value, dict):
-            # A tuple of tuples is cells, and the range of all cells has no end to move.
             for name, inner in value.items():
+                # A tuple of tuples is cells, and the range of all cells has no end to move.
                 if isinstance(inner, tuple) and inner and isinstance(inner[0], tuple):
                     if inner[0][1] < ANY_CELL:
                         yield Leaf((*path, name), "cells", _ranges(inner))
                 elif isinstance(inner, float):
-                    # Kinds made for one actor are written in its own table.
                     yield Leaf((*path, name), "number", inner)
                 elif isinstance(inner, BaseModel | list):
+                    # Kinds made for one actor are written in its own table.
                     _, of_actor, actor = str(name).partition(AT)
                     own = ("actors", actor) if path == ("kinds",) and of_actor else (*path, name)
                     yield from self.value(inner, own, field)

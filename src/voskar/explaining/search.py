@@ -289,7 +289,6 @@ class _Search:
         place = moved_place(fit.leaf, fit.value)
         if place is None or fit.worth[0] == 0:
             return fit
-        # Half the way to the rules' own value is where bisection begins.
         value, own = number_at(fit.value, place), number_at(fit.leaf.value, place)
         step = abs(value - own) / 2
         tries = 10

@@ -231,9 +231,9 @@ def _damage(value: Any) -> Any:
     numbers = value if isinstance(value, list) else [value]
     plain = all(type(number) in (int, float) and abs(number) <= LIMIT for number in numbers)
     if not plain or len(numbers) != (2 if isinstance(value, list) else 1):
-        # Both orders of the limits mean the same.
         raise ValueError("a number, or the least and the most that the game draws, such as [2, 4]")
     if isinstance(value, list):
+        # Both orders of the limits mean the same.
         return sorted(map(float, value))
     return float(value)
 

@@ -61,8 +61,6 @@ class Block(NamedTuple):
     """Frames in a row, their poses as columns. Not logged: -1 in `tick`, `cell`, `clip` and `tags`, NaN in other
     numbers."""
 
-    # The slots are looked up once for each file, not once for each pose.
-
     frame: Ints
     place: Ints
     """The line or row of each frame."""
@@ -97,6 +95,7 @@ def gathering(frames: int, poses: int, types: LineTypes) -> GatheredPoses:
         GatheredEntries(types.line, name, types.entries[name], sort.texts, sort.numbers, sort.point)
         for name, sort in SORTS.items()
     ]
+    # The slots are looked up once for each file, not once for each pose.
     return GatheredPoses(frames, poses, types.line, types.pose, MISSING, entries)
 
 
@@ -133,11 +132,11 @@ def gathered_block(columns: GatheredPoses, places: Any) -> Block:
     pushes = np.asarray(columns.pushes)[: 2 * poses if columns.push_slot >= 0 else 0].reshape(-1, 2)
     # Few poses log a push, so only these are kept.
     pushed = np.flatnonzero(~np.isnan(pushes).all(axis=1))
+    # The gatherer grows these in place, and a block must not change.
     return Block(
         np.array(columns.frame[:frames]),
         np.asarray(places, dtype=np.int64),
         np.array(columns.counts[:frames]),
-        # The gatherer grows these in place, and a block must not change.
         list(columns.keys),
         np.array(columns.key[:poses]),
         list(columns.clips),

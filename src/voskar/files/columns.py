@@ -166,7 +166,6 @@ class ColumnBuilder:
         """Drops the columns gathered so far, for a caller that only wants the checks."""
         self.counts.clear()
         self.entries.clear()
-        # A block without pushes stores one NaN, not a column of them.
         self.boxes.values.clear()
         self.shapes.clear()
         self.counters.values.clear()

@@ -48,9 +48,9 @@ class Entries:
         self.claims: list[Claim] = []
         self._inputs = _Pieces("id", "button")
         self._display = _Pieces("id", "clock")
+        # The first place is enough for an error; keeping all of them would cost memory for each claim.
         self.named: dict[str, tuple[int, int, str]] = {}
         """Where an input, a claim or the display first names an id: line or row, frame, field."""
-        # The first place is enough for an error; keeping all of them would cost memory for each claim.
         # Each word is checked once: a session has millions of claims and a few dozen words.
         self._words: set[str] = set()
         """Buttons and attacks that are known to be printable."""
@@ -74,9 +74,7 @@ class Entries:
     def inputs(self) -> Inputs:
         """All inputs."""
         found = self._inputs.whole()
-        # Without an aim the two are NaN, and a comparison with NaN is false.
         if not found:
-            # Nearly all blocks log presses alone, and need no search for a button with two states.
             return Inputs()
         aim = np.column_stack([found["aim_x"], found["aim_y"]])
         names, down = self._inputs.names, found["down"] != 0
@@ -96,6 +94,7 @@ class Entries:
         (ids, who), (buttons, button), down = columns.texts["id"], columns.texts["button"], columns.numbers["down"]
         aim_x, aim_y = columns.numbers["aim_x"], columns.numbers["aim_y"]
         odd = (np.abs(aim_x) > LIMIT) | (np.abs(aim_y) > LIMIT) | (np.isnan(aim_x) != np.isnan(aim_y))
+        # Nearly all blocks log presses alone, and need no search for a button with two states.
         if down.min() != down.max():
             same = (columns.at * len(ids) + who) * len(buttons) + button
             # A stable sort keeps the order of the log within a frame, so the later entry is the one reported.
@@ -144,7 +143,6 @@ class Entries:
             frame,
         )
         columns = [_values(entries, field, count) for field in CLAIM]
-        # An entry without values may lack its id: the clock belongs to nobody.
         self.claims += map(Claim, frame.tolist(), [events[item] for item in event.tolist()], line.tolist(), *columns)
 
     def _of_claim(self, columns: EntryColumns, row: int, line: Ints, frame: Ints) -> InputError:
@@ -164,6 +162,7 @@ class Entries:
         return self._wrong(*place, "claims", f'a "{event}" claim needs {missing}')
 
     def _take_display(self, columns: EntryColumns, line: Ints, frame: Ints) -> None:
+        # An entry without values may lack its id: the clock belongs to nobody.
         nobody = columns.texts["id"][1] < 0
         odd = np.zeros(len(columns), dtype=np.bool_)
         for column in columns.numbers.values() if nobody.any() else ():

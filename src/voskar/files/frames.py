@@ -101,7 +101,6 @@ class DisplayLine(msgspec.Struct, gc=False, forbid_unknown_fields=True):
     percent: _Number = UNSET
     icons: _Number = UNSET
     lives: _Number = UNSET
-    # An optional `NOTHING` differs from an empty list: an empty list is a key that the line has.
     score: _Number = UNSET
     clock: _Text = UNSET
 
@@ -114,6 +113,7 @@ class FrameLine(msgspec.Struct, gc=False, omit_defaults=True, forbid_unknown_fie
     """One frame: one line. What it has no key for is NOTHING or UNSET, so that keys can be counted."""
 
     frame: Count
+    # NOTHING differs from an empty list: an empty list is a key that the line has.
     poses: Sequence[PoseLine] = NOTHING
     inputs: Sequence[InputLine] = NOTHING
     claims: Sequence[ClaimLine] = NOTHING
@@ -356,7 +356,6 @@ def _line_problem(name: str, number: int, value: dict[str, Any], error: Exceptio
             f'unknown field "{field}"',
             f"{path}.{field}".removeprefix("."),
             nearest(field, _FIELDS.get(parent, ())),
-            # The nearest name is searched among the fields of the same object only.
         )
     if match := _MISSING.search(text):
         return problem(f'the field "{match["field"]}" is missing', path or None)

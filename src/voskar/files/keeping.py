@@ -53,7 +53,7 @@ def _safe(name: str) -> Path:
     text = os.environ.get("XDG_CACHE_HOME")
     try:
         home = Path(text or Path.home() / ".cache")
-    except RuntimeError:  # a build server has no home
+    except RuntimeError:  # on a build server, for example
         raise _UnsafeError("there is no home folder; set XDG_CACHE_HOME") from None
     if not home.is_absolute():
         raise _UnsafeError(f"XDG_CACHE_HOME is {home}, expected an absolute path")

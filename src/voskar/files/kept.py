@@ -91,7 +91,6 @@ class ReadyRulebook:
         """Raises InputError with every problem found."""
         self.path = path
         folder = kept_folder("rulebooks")
-        # The path is part of the name, so that two rulebooks never share a file.
         name = blake2b(program() + os.path.realpath(path).encode(errors="surrogateescape"), digest_size=16).hexdigest()
         self._place = None if folder is None else folder / name
         self._kept = None if self._place is None else _read(self._place)

@@ -123,7 +123,6 @@ def is_ledger(path: str | Path) -> bool:
     ending = Path(path).suffix.lower()
     if ending not in ENDINGS or not Path(path).is_file():
         return False
-    # Only the first line is read: a ledger may be large.
     with plain_errors(path), Path(path).open("rb") as file:
         return _is_ledger(file.readline(HEADER_LIMIT), ending)
 
@@ -167,7 +166,7 @@ def read_ledger(path: str | Path) -> Ledger:
 
 def _check_version(path: str | Path, version: Any) -> None:
     """Raises InputError for a ledger that this Voskar cannot compare."""
-    # A wrong type is reported by the header's own check.
+    # A version of a wrong type is reported by the check of the header.
     if isinstance(version, int) and version != FORMAT:
         message = f"found a ledger of version {version}, expected {FORMAT}"
         hint = None

@@ -57,7 +57,6 @@ def load_recording(
     except InputError as error:
         line = first_wrong_line(path, error)
         if until_error and line is not None:
-            # Without frames before the error there is nothing to judge.
             with suppress(InputError):
                 return _read_before(path, rulebook, line, error)
         raise InputError(_and_others(path, rulebook, error)) from None
@@ -88,7 +87,6 @@ def read_whole(path: str | Path, read: Callable[[FrameSource], T], *, pipes: boo
         with open_frames(path, pipes=pipes) as source:
             return read(source)
     except LoggedAgainError as error:
-        # Only a second pass knows which lines were replaced, so this costs time only where a game went back.
         if str(path) == "-" or not Path(path).is_file():
             hint = "save such a recording to a file first"
             raise InputError([replace(problem, hint=hint) for problem in error.problems]) from None

@@ -89,7 +89,7 @@ def _options(service: str) -> dict[str, Any]:
         from aiohttp import ClientTimeout
 
         patient = ClientTimeout(total=None, sock_connect=PATIENCE, sock_read=PATIENCE)
-        # Without `skip_instance_cache` a second run would use the patience of the first.
+        # The library keeps file systems by their options, and a kept one may wait for ever.
         return {"client_kwargs": {"timeout": patient}, "skip_instance_cache": True}
     if service in ("s3", "s3a"):
         waits = {"connect_timeout": PATIENCE, "read_timeout": PATIENCE, "retries": {"max_attempts": 2}}

@@ -116,7 +116,6 @@ class Rulebook:
         data, bits = self.data, self._bits
         solids = tuple(
             Solid(outline, sum(bits[layer] for layer in set(table.layer)))
-            # Without a table of layers each box has its mask; None and an empty table differ.
             for outline, table in zip(self.solids, data.space.solids, strict=True)
         )
         meets = None
@@ -159,6 +158,7 @@ class Rulebook:
 
         def compiled_box(box_name: str, box: BoxTable) -> Box:
             layer = sum(bits[text] for text in set(table.layer if box.layer is None else box.layer))
+            # An empty mask is a mask: the box meets nothing.
             named = box.mask if box.mask is not None else table.mask
             return compiled(
                 Box,
@@ -169,7 +169,6 @@ class Rulebook:
                 logged="" if box.logged is None else box_name if box.logged is True else box.logged,
                 layer=layer,
                 mask=_mask(box.role, layer, meets) if named is None else sum(bits[name] for name in set(named)),
-                # An empty mask of a box is a mask: the box meets nothing.
                 keys={
                     clip: tuple(compiled(Key, key, rate, blend=key.blend or box.blend) for key in keys)
                     for clip, keys in box.keys.items()

@@ -77,7 +77,6 @@ def _known_keys(path: tuple[str | int, ...], root: type[BaseModel]) -> list[str]
     steps = iter(path)
     for step in steps:
         own = {field.alias or name: field for name, field in model.model_fields.items()} if model else {}
-        # Some keys are words of Python, such as `if`, so a field has another name than its key.
         field = own.get(str(step))
         model = _model_in(field.annotation) if field else None
         # Below a dictionary the next step is a name that the author chose.
@@ -122,7 +121,6 @@ def meaning(raw: dict[str, Any]) -> Iterable[FoundProblem]:
                 yield ("contact", "clash", name, index), f'unknown layer "{other}"', nearest(other, layers)
     declared = {tag for _, kind in _tables(raw, "kinds") for tag in _list(kind, "tags") if isinstance(tag, str)}
     for part in ("attacks", "kinds"):
-        # The clash table and `meets` alike: a layer that does not exist meets nothing, in silence.
         yield from _names_in(_table(raw, part), (part,), declared, _table(raw, "kinds"), layers)
     for index, solid in enumerate(_list(_table(raw, "space"), "solids")):
         if isinstance(solid, dict):
@@ -290,7 +288,7 @@ def _box_problems(here: tuple[str | int, ...], box: dict[str, Any], attacks: dic
             if key in box:
                 yield (*here, key), f"a logged box is where the game says, and has no `{key}`", None
     if isinstance(grow, int | float) and grow < 0 and not any(SHAPES[shape].shrinks for shape in shapes):
-        # A polygon has no size on every side: its corners would cross.
+        # Taking a margin off a polygon could leave nothing, or several pieces.
         expected = f"only {', '.join(name for name, shape in SHAPES.items() if shape.shrinks)} can lose something"
         yield (*here, "grow"), f"found {grow:g}, expected 0 or more: {expected}", None
     if not shapes:

@@ -212,7 +212,6 @@ def _respawn_place(value: Any) -> Any:
         return value
     numbers = isinstance(value, list) and [type(item) in (int, float) and abs(item) <= LIMIT for item in value]
     if numbers != [True, True]:
-        # `[True, True]` compares equal to `[1, 1]`, but the list holds checks, not input.
         raise ValueError('"start", "here", "checkpoint", or a place [x, y]')
     return [float(item) for item in value]
 
@@ -275,7 +274,6 @@ def _aim(value: Any) -> Any:
     if isinstance(value, dict) and list(value) == ["target"] and isinstance(value["target"], str):
         return TargetTable(**value)
     if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) <= 1e6:
-        # Degrees in the file may be written as whole numbers.
         raise ValueError('"facing", "input", degrees, or { target = "a kind" }')
     return float(value)
 

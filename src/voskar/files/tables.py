@@ -105,7 +105,6 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
 
 def lost_frames(marks: Mapping[int, Sequence[MarkLine]]) -> set[int]:
     """The frames that the logger lost before others: no table has them."""
-    # A mark before a frame must not make the frames of the poses wait, so both are merged by number.
     dropped = ((frame, mark.dropped) for frame, group in marks.items() for mark in group if mark.dropped)
     return {lost for frame, count in dropped for lost in range(max(frame - min(count, MOST_LOST), 0), frame)}
 
@@ -173,8 +172,8 @@ def _parquet_rows(path: Path) -> Iterator[dict[str, Any]]:
 def _read(path: Path | None, row: Row, struct: type[T]) -> T:
     """A row as what it is. CSV cells are texts, so numbers are taken from texts there."""
     values = row.values
+    # A point is two columns. Half a point stays as it is, and is reported as an unknown column.
     for pair in POINTS:
-        # In tables a point has two columns. A point with one cell alone stays as it is, and is an unknown column then.
         if f"{pair}_x" in values and f"{pair}_y" in values:
             values = {key: value for key, value in values.items() if not key.startswith(f"{pair}_")}
             values[pair] = [row.values[f"{pair}_x"], row.values[f"{pair}_y"]]

@@ -99,7 +99,7 @@ def windows(value: Any) -> Any:
 
 def ranges(value: Any, expected: str) -> tuple[tuple[int, int], ...]:
     """`3-5,8` as ((3, 5), (8, 8)). Raises ValueError with what was expected."""
-    # Without this check a number in YAML style, 3-5 = -2, would be an unclear error.
+    # A single cell is easily written as a number: `3` in place of `"3"`.
     if not isinstance(value, str):
         raise ValueError(expected)
     found = []
@@ -146,7 +146,7 @@ Whole = Annotated[int, Field(ge=0, le=1 << 31)]
 
 def _at_least_a_frame(value: Any) -> Any:
     found = _duration(value)
-    # A launch or stun of 0 frames does nothing; `Lasting` keys exist to refuse it.
+    # Durations of 0 do nothing here: they are most likely a mistake.
     if found.amount == 0:
         raise ValueError("a duration of a frame or more")
     return LastingDuration(found.amount, found.seconds)
@@ -162,7 +162,7 @@ def _charge(value: Any) -> tuple[Duration, Duration | None]:
         first, last = Duration.parse(least.strip()), Duration.parse(most.strip()) if most.strip() else None
     except ValueError:
         raise ValueError(expected) from None
-    # Frames and seconds can be compared only once the rate is known, and the rulebook has none.
+    # Frames and seconds can be compared only at a rate, and the rulebook has none.
     if last is not None and first.seconds == last.seconds and last.amount < first.amount:
         raise ValueError(f"{expected}, ending no earlier than it begins")
     return first, last

@@ -39,13 +39,13 @@ def _is_gone(world: World, state: ActorState) -> bool:
 
 def tick(world: World, reach: Reach) -> None:
     """The damage that is due in this frame, by actor, then attack; before any actor goes down."""
-    # By id and attack, so that the order does not depend on when each began.
     poisons = world.run.poisons
     due = [
         (entries[0].id, key)
         for key, entries in poisons.items()
         if any(poison.next == world.frame for poison in entries)
     ]
+    # By id and attack, so that the order does not depend on when each began.
     for _, key in sorted(due, key=lambda pair: (pair[0], pair[1][1])):
         left = []
         for poison in poisons.get(key, ()):

@@ -125,7 +125,6 @@ class LoggedForms:
         shapes = self.shapes
         part = shapes.part_end[form]
         if part >= shapes.part_start[form + 1]:
-            # Bounds need only one radius where all parts share it.
             raise IndexError("no room for another part")
         shapes.part_end[form] = part + 1
         shapes.vertex_end[part], shapes.part_radius[part] = shapes.vertex_start[part], radius

@@ -141,8 +141,8 @@ class Mover:
             leaves = self.travel(row, way_x, way_y)
         else:
             actor.x += way_x
-            # A body that a solid takes has stopped there, so the edges do not matter any more.
             actor.y += way_y
+        # A body that a solid takes has stopped there, so the edges do not matter any more.
         if leaves == STAYS and table.edge[motion] != 0:
             leaves = self.meet_edge(row, True)
             if leaves == STAYS:
@@ -159,7 +159,6 @@ class Mover:
             actor.x += way_x * share
             actor.y += way_y * share
             if not self._met:
-                # `_t` is infinite on a free way.
                 return STAYS
             way_x, way_y = way_x * (1.0 - share), way_y * (1.0 - share)
             nx, ny = self._normal_x, self._normal_y
@@ -261,7 +260,6 @@ class Mover:
             narrow.nb = last - first
             narrow.check_room()
             for i in range(first, last):
-                # A solid is convex or cut into convex parts, as the bodies are.
                 narrow.bx[i - first], narrow.by[i - first] = table.solid_x[i], table.solid_y[i]
             t = narrow.time_of_impact(radius, way_x, way_y, tolerance)
             if t > 1.0:

@@ -140,8 +140,8 @@ class NarrowPhase:
                 if other > apart:
                     apart = other
                 if apart > result:
-                    # One axis that separates is enough for an answer of no touch.
                     result = apart
+                    # One axis that separates is enough for an answer of no touch.
                     if result > enough:
                         return result
         return result
@@ -243,7 +243,6 @@ class NarrowPhase:
 
         What is asked again for another distance is projected once: `_sides` are the axes known so far.
         """
-        # No moment fits one axis, so none fits all, and the other axes need no look.
         begin, end = 0.0, 1.0
         known = 0
         for side in range(2):
@@ -254,6 +253,7 @@ class NarrowPhase:
                 # at moment t the offset along the axis is (t - 1) * pace, and has to lie between low and high
                 pace, low, high = self._pace[known], self._low[known] - distance, self._high[known] + distance
                 known += 1
+                # No moment fits one axis, so none fits all, and the other axes need no look.
                 if low > high or (pace == 0.0 and (low > 0.0 or high < 0.0)):
                     self.begin, self.end = INFINITE, -INFINITE
                     return
@@ -292,11 +292,9 @@ class NarrowPhase:
             py = (self.ay[i] if of_a else self.by[i]) - move_y
             for j in range(sides):
                 k = j + 1 if j + 1 < sides else 0
-                # Without motion the distance is the same all the time.
                 if of_a:
                     x0, y0, dx, dy = self.bx[j], self.by[j], self.bx[k], self.by[k]
                 else:
-                    # Below 0 the line of the way passes the disc at a larger distance.
                     x0, y0, dx, dy = self.ax[j], self.ay[j], self.ax[k], self.ay[k]
                 dx -= x0
                 dy -= y0
@@ -304,7 +302,7 @@ class NarrowPhase:
                 begin, end = INFINITE, -INFINITE
                 along = ox * move_x + oy * move_y
                 rest = ox * ox + oy * oy - distance * distance
-                # First along the edge, then across it: the two intervals together are the rectangle.
+                # Without motion the distance is the same all the time.
                 if square == 0.0:
                     if rest <= 0.0:
                         begin, end = 0.0, 1.0
@@ -315,6 +313,7 @@ class NarrowPhase:
                 if length > 0.0:
                     ux, uy = dx / length, dy / length
                     first, last = 0.0, 1.0
+                    # First along the edge, then across it: the two intervals together are the rectangle.
                     for turn in range(2):
                         if turn == 0:
                             place, pace = ox * ux + oy * uy, move_x * ux + move_y * uy
@@ -325,7 +324,6 @@ class NarrowPhase:
                         if pace == 0.0:
                             if low > 0.0 or high < 0.0:
                                 first, last = INFINITE, -INFINITE
-                            # The quadratic formula knows no beginning and no end of the frame.
                             continue
                         enter, leave = low / pace, high / pace
                         if leave < enter:
@@ -336,6 +334,7 @@ class NarrowPhase:
                             last = leave
                     if first <= last:
                         begin, end = min(begin, first), max(end, last)
+                # The quadratic formula knows no beginning and no end of the frame.
                 begin, end = max(begin, 0.0), min(end, 1.0)
                 if begin <= end:
                     best_begin, best_end = min(best_begin, begin), max(best_end, end)

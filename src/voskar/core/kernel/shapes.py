@@ -54,7 +54,6 @@ class ShapeColumns:
         """Everything as flat tables."""
         count, corners = self._room
         part = np.zeros((corners, 2))
-        # Spare forms are upright until a shape is laid into them.
         blank = [Form((part,) * count, 0.0, (0.0, 0.0), np.zeros((count * corners, 2)))] * spare
         self.spare = spare
         forms, upright = [*self._forms, *blank], [*self._upright, *[True] * spare]
