@@ -208,6 +208,10 @@ def test_stomps_and_swings() -> None:
     change(data, "kinds.keeper.boxes.feet", {"role": "hitbox", "attack": "stomp", "rect": [4, 4], "mask": ["hive"]})
     shell = {"role": "hurtbox", "rect": [4, 4], "layer": ["hive"]}
     assert found(change(data, "kinds.hornet.boxes.shell", shell)) == {"stomp-unguarded"}
+    # a harmless attack of the same kind does not hide the one that hurts
+    data["attacks"]["wind"] = {}
+    wind = {"role": "hitbox", "attack": "wind", "rect": [4, 4], "mask": ["keeper"]}
+    assert found(change(data, "kinds.hornet.boxes.wings", wind)) == {"stomp-unguarded"}
     assert found(change(data, "attacks.stomp.preempts", True)) == set()
     swing = change(sound(), "kinds.hornet.boxes.sting.during", {"dive": "2-4,6-9"})
     assert found(change(swing, "attacks.sting", {"damage": 1, "target": {"iframes": 3}})) == {"iframes-short"}

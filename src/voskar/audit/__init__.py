@@ -65,11 +65,13 @@ def _is_taken_over(finding: AuditFinding) -> bool:
 def _once(pairs: Sequence[tuple[AuditedBook, AuditFinding]], cases: Sequence[AuditedBook]) -> list[AuditFinding]:
     """The cases that the first recording shows; none if another recording shows the missing ones."""
     first, entry = pairs[0]
+    # Only recordings that have the kind at all can show what is missing.
     if entry.name in UNSHOWN:
         kind = entry.key.split(".")[1] if entry.key.startswith("kinds.") else None
         asked = [one_book for one_book in cases if one_book.shows(kind)] or cases
         if not all(any(one_book is name for one_book, _ in pairs) for name in asked):
             return []
+    # A finding that several recordings give is reported once, with the numbers of the first.
     return [finding for one_book, finding in pairs if one_book is first]
 
 

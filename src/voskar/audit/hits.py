@@ -15,6 +15,7 @@ def _meetings(audit: AuditedBook) -> Iterator[tuple[Kind, Box, Attack, Kind, Box
     for hit in catalog.of_role("hitbox"):
         for hurt in catalog.of_role("hurtbox"):
             attacker, target, attack = hit.kind, hurt.kind, hit.attack
+            # Attacks between allies never land, so they cannot be a mistake of numbers.
             foes = attacker.side is None or attacker.side != target.side or attack.friendly
             if catalog.meets(hit, hurt) and foes:
                 yield attacker, hit.box, attack, target, hurt.box
@@ -22,12 +23,15 @@ def _meetings(audit: AuditedBook) -> Iterator[tuple[Kind, Box, Attack, Kind, Box
 
 def stomp_unguarded(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A stomp without `preempts` on a kind whose own touch hurts back in the same frame."""
-    pairs = {(attacker.name, target.name): attack for attacker, _, attack, target, _ in _meetings(audit)}
+    hurts = {
+        (attacker.name, target.name): attack for attacker, _, attack, target, _ in _meetings(audit) if attack.damage > 0
+    }
     names = set()
     for attacker, _, attack, target, _ in _meetings(audit):
-        back = pairs.get((target.name, attacker.name))
+        back = hurts.get((target.name, attacker.name))
+        # A condition on falling or on the side from above is what makes a touch a stomp.
         stomp = attack.if_.falling or attack.if_.from_ == {"above"}
-        if stomp and not attack.preempts and back is not None and back.damage > 0 and attack.name not in names:
+        if stomp and not attack.preempts and back is not None and attack.name not in names:
             names.add(attack.name)
             reason = (
                 f"{target.name} touches back with {back.name}: in the frame of a stomp its own touch may hurt "
@@ -55,6 +59,7 @@ def entry_lost(audit: AuditedBook) -> Iterator[AuditFinding]:
     """An always-on `entry` attack on targets with i-frames: a touch that begins in them never lands."""
     names = set()
     for attacker, box, attack, target, _ in _meetings(audit):
+        # The attack's own i-frames replace those of the kind, also if they are 0.
         number = target.iframes if attack.target.iframes is None else attack.target.iframes
         entry = attack.rehit is not None and attack.rehit.mode == "entry"
         if (
@@ -79,6 +84,7 @@ def drained(audit: AuditedBook) -> Iterator[AuditFinding]:
     names = set()
     for attacker, box, attack, target, _ in _meetings(audit):
         number = target.iframes if attack.target.iframes is None else attack.target.iframes
+        # Without a rehit an attack lands again in each frame.
         always = attack.rehit is None or attack.rehit.mode == "always"
         if (
             attack.name in names
@@ -105,6 +111,7 @@ def drained(audit: AuditedBook) -> Iterator[AuditFinding]:
 def iframes_short(audit: AuditedBook) -> Iterator[AuditFinding]:
     """I-frames shorter than the swing that gave them, where the swing may land again."""
     for move in moves(audit.rules):
+        # The first hit may land in the first active frame, so the rest of the swing is what i-frames must cover.
         rest = move.windows[-1][1] - move.windows[0][0]
         if move.iframes and move.iframes < rest and move.damage_all > move.damage:
             reason = (

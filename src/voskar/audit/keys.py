@@ -32,6 +32,7 @@ def _changing(rules: Rules) -> set[str]:
     """The counters that anything changes."""
     names = {name for table in rules.tables for name in table.gives}
     for kind in rules.kinds.values():
+        # A counter that regenerates or absorbs changes without any attack.
         names |= {name for name, rule in kind.counters.items() if rule.regen is not None or rule.absorbs}
     return names
 
@@ -85,6 +86,7 @@ def no_bounds(audit: AuditedBook) -> Iterator[AuditFinding]:
 def never_logged(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A box that the game is to log: on a driven actor it never is, and this recording may have none."""
     rules, played = audit.rules, audit.recording
+    # Driven actors have no pose, so no recording can log boxes of them.
     made = {fixture.kind for fixture in rules.fixtures} | {
         emitter.fan.kind for kind in rules.kinds.values() for emitter in kind.emitters
     }
@@ -110,6 +112,7 @@ def life_late(audit: AuditedBook) -> Iterator[AuditFinding]:
         if not down.life_after or kind.lives is None:
             continue
         leaves = down.lasts if down.out_after is None else down.out_after
+        # A return takes the life at the latest, whatever `life_after` says.
         if respawn is not None and respawn.needs is None and down.life_after > max(respawn.after, 1):
             reason = f"it is back after {max(respawn.after, 1)} frames, and the life is taken then at the latest"
             yield audit.finding("life-late", where, reason, f'"{max(respawn.after, 1)}f" or less')
@@ -125,6 +128,7 @@ def clip_misspelt(audit: AuditedBook) -> Iterator[AuditFinding]:
     for kind, box, where in audit.boxes():
         for table in ("during", "except_during", "keys"):
             for clip in getattr(box, table) or {}:
+                # A cutoff of 0.7 takes one or two wrong letters, but no other word.
                 near = get_close_matches(clip, kind.clips, n=1, cutoff=0.7)
                 if clip not in kind.clips and clip not in shown and near:
                     reason = f"{kind.name} declares no clip {clip}, but {near[0]}"
@@ -162,6 +166,7 @@ def idle_key(audit: AuditedBook) -> Iterator[AuditFinding]:
     for name, attack_table in audit.book.data.attacks.items():
         for side in ("attacker", "target"):
             own = getattr(attack_table, side)
+            # The reader of the rulebook keeps what was written, while the rules hold compiled values.
             if own.pierce and not own.remove:
                 reason = "nothing uses it up, so that there is nothing to pierce"
                 yield audit.finding("idle-key", ("attacks", name, side, "pierce"), reason, "remove = true")

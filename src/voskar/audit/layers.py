@@ -20,6 +20,7 @@ def layer_unused(audit: AuditedBook) -> Iterator[AuditFinding]:
         on = [box for _, box, _ in audit.boxes() if box.layer & bit]
         where = ("layers", "names", index)
         solid = any(solid.layer & bit for solid in audit.rules.space.solids)
+        # A layer of solids has no box, but bodies must look for it.
         if not on and not (solid and looked_for & bit):
             reason = ("only a solid is on it" if solid else "no box is on it") + (
                 "" if looked_for & bit else " and no mask looks for it"
@@ -36,6 +37,7 @@ def _must_be_seen(detect: Detect, box: Box) -> bool:
     """Whether a box can meet others only if a mask looks for it."""
     if box.role == "body":
         return False
+    # Under "either" a box can also be met by its own mask.
     if detect == "either":
         return not box.mask
     return detect == "both" or (box.role == "hurtbox") == (detect == "hitbox")
@@ -79,6 +81,7 @@ def never_meets(audit: AuditedBook) -> Iterator[AuditFinding]:
     catalog, detect = audit.catalog, audit.rules.contact.detect
     for role in ("hitbox", "hurtbox"):
         for kind, box, where in audit.boxes(role):
+            # Each hitbox is tried with every hurtbox, its own kind included: two hornets may sting each other.
             other: Role = "hurtbox" if role == "hitbox" else "hitbox"
             formed = next(shape for shape in catalog.by_kind[kind.name] if shape.box is box)
             pairs = ((formed, shape) if role == "hitbox" else (shape, formed) for shape in catalog.of_role(other))

@@ -25,6 +25,7 @@ def _hits(audit: AuditedBook, kind: Kind) -> Iterator[tuple[Kind, Attack, float]
             continue
         hit = next(formed for formed in catalog.by_kind[attacker.name] if formed.box is box)
         hurts = [box for box in catalog.by_kind[kind.name] if box.box.role == "hurtbox" and catalog.meets(hit, box)]
+        # The same attack may meet several hurtboxes; the least damage decides whether one hit is enough.
         scales = [hurt.box.damage_scale for hurt in hurts]
         if scales:
             yield attacker, attack, attack.damage * min(scales)
@@ -41,6 +42,7 @@ def _standing(audit: AuditedBook) -> list[tuple[str, Stand, bool]]:
     found = []
     for fixture in audit.rules.fixtures:
         motion = audit.rules.kinds[fixture.kind].motion
+        # An actor that moves, spins or ends may leave the place before anything returns to it.
         moves = any(motion.velocity if fixture.velocity is None else fixture.velocity) or any(motion.acceleration)
         moves |= bool(motion.gravity and audit.rules.space.gravity) or bool(motion.spin) or motion.life is not None
         stand = (fixture.kind, *fixture.at, float(fixture.facing), fixture.angle)
@@ -62,6 +64,7 @@ def _places(audit: AuditedBook, kind: Kind, respawn: Respawn) -> list[Stand]:
     if isinstance(respawn.at, tuple):
         return [(kind.name, *respawn.at, 1.0, 0.0)]
     starts = [stand for _, stand, _ in _standing(audit) if stand[0] == kind.name]
+    # A place of "here" is known only when the actor goes down.
     return starts if respawn.at in ("start", "checkpoint") else []
 
 
@@ -75,6 +78,7 @@ def _posed(audit: AuditedBook, stands: Sequence[Stand]) -> Posed:
 
 def _met(audit: AuditedBook, kind: Kind, where: Stand) -> Iterator[tuple[str, bool]]:
     """The actors with a harmful hitbox at their start that meets an actor at a place, and whether they stay there."""
+    # The actor itself stands at its own start.
     others = [entry for entry in _standing(audit) if entry[1] != where]
     if not others:
         return
@@ -93,6 +97,7 @@ def respawn_hazard(audit: AuditedBook) -> Iterator[AuditFinding]:
         for stand in _places(audit, kind, respawn):
             met = sorted(set(_met(audit, kind, stand)))
             place_of = f"({stand[1]:g}, {stand[2]:g})"
+            # One enemy is enough for a finding.
             for name, stays in met[:1]:
                 if respawn.if_unsafe == "wait" and stays:
                     reason = f"it waits until {place_of} is safe, and {name} stands there for ever: it never comes back"
@@ -142,6 +147,7 @@ def _nearest(
     for row in range(1, posed.rows):
         for b in _bounds(posed, row, "hitbox"):
             for a in own:
+                # The distance between two rectangles: 0 along an axis on which they overlap.
                 gap = math.hypot(max(b[0] - a[2], a[0] - b[2], 0.0), max(b[1] - a[3], a[1] - b[3], 0.0))
                 best = min(best or (gap, row), (gap, row))
     return (others[best[1] - 1][0], best[0]) if best is not None and best[0] <= REACH * size else None
@@ -155,6 +161,7 @@ def _bounds(posed: Posed, row: int, role: Role) -> list[Bounds]:
 def down_outlasts(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A death that is to be seen for longer than the return waits."""
     for kind, respawn, where in _returning(audit):
+        # A return in the same frame counts as after one frame.
         if kind.down.lasts > max(respawn.after, 1) and respawn.needs is None:
             reason = f"it lies there for {kind.down.lasts} frames, and is back after {max(respawn.after, 1)}"
             remedy = f'after = "{kind.down.lasts}f" or more, or a shorter `down.lasts`'
@@ -221,6 +228,7 @@ def doubles(audit: AuditedBook) -> Iterator[AuditFinding]:
         if respawn.resets not in ("room", "run"):
             continue
         for attacker, attack, _ in _hits(audit, kind):
+            # What the pick-up gives is what doubles.
             left = set(attack.target.gives)
             if respawn.resets == "run":
                 left &= respawn.keeps
@@ -245,6 +253,7 @@ def trap(audit: AuditedBook) -> Iterator[AuditFinding]:
         if event.event == "respawn":
             returned[name] = event.frame
         elif event.event == "down" and name in returned and event.frame - returned[name] < rate:
+            # A second is too short to walk into a new danger.
             number = audit.recording.numbers.get(name)
             if number is None or audit.recording.actors[number].kind in names:
                 continue

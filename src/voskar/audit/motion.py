@@ -25,6 +25,7 @@ def endless(audit: AuditedBook) -> Iterator[AuditFinding]:
     names = set()
     for _, fan, _, emitter in _spawners(audit):
         motion = audit.rules.kinds[fan.kind].motion
+        # An edge ends only in a space that has edges.
         bounded = audit.rules.space.bounds is not None
         ends = motion.life is not None or (motion.edge_ends and bounded)
         ends |= motion.solid_ends and bool(audit.rules.space.solids)
@@ -41,6 +42,7 @@ def endless(audit: AuditedBook) -> Iterator[AuditFinding]:
 def pace(audit: AuditedBook, fan: Fan) -> float:
     """The speed in units a second at which something sets off, as far as the rulebook says."""
     motion = audit.rules.kinds[fan.kind].motion
+    # Without a speed of its own a fan uses that of its kind; of a drawn speed the largest counts.
     speed = fan.speeds[1] if fan.speed is not None else 0.0 if fan.inherit is not None else math.hypot(*motion.velocity)
     return min(abs(speed), math.inf if motion.max_speed is None else motion.max_speed)
 
@@ -73,6 +75,7 @@ def limit_idle(audit: AuditedBook) -> Iterator[AuditFinding]:
         life = audit.rules.kinds[fan.kind].motion.life
         beat = max(emitter.cooldown, emitter.when.every if emitter.when.on == "every" else 0)
         alone = emitter.limit_group is None
+        # Rounded up: a shot may be fired in the frame in which the oldest ends.
         if alone and life is not None and beat and (most := -(-life // beat) * fan.count) <= emitter.limit:
             reason = f"at one shot in {beat} frames and a life of {life} no more than {most} are ever there at once"
             yield audit.finding(
@@ -90,6 +93,7 @@ def input_unseen(audit: AuditedBook) -> Iterator[AuditFinding]:
     for kind, _, where, emitter in _spawners(audit):
         if emitter is None or emitter.when.on not in ("press", "release", "hold") or kind.name not in kinds.values():
             continue
+        # Buttons belong to ids in the log, and to kinds in the rules.
         button, inputs = emitter.when.name, audit.recording.inputs
         if not any(kinds.get(name) == kind.name for name in inputs.who(button)):
             own = sorted(
@@ -118,6 +122,7 @@ def multiplies(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A kind that spawns itself, in however many steps, by emitters without a limit or as children."""
     spawns: dict[str, set[str]] = {}
     for kind, fan, _, _ in _spawners(audit):
+        # Searched along the kinds, as a ring may pass through several of them.
         spawns.setdefault(kind.name, set()).add(fan.kind)
     for kind, fan, where, emitter in _spawners(audit):
         way = _way(spawns, fan.kind, kind.name)
@@ -161,6 +166,7 @@ def doubled(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A fan all the way round whose first and last fly the same way."""
     for _, fan, where, _ in _spawners(audit):
         if fan.count > 1 and fan.spread >= 360 and fan.spread % 360 == 0:
+            # The fan covers both ends of its spread, and at a full turn these are one direction.
             step = fan.spread / (fan.count - 1)
             even = 360 * (fan.count - 1) / fan.count
             reason = f"over {fan.spread:g} degrees the first and the last fly the same way, {step:g} degrees apart"

@@ -56,6 +56,7 @@ def clip_unknown(audit: AuditedBook) -> Iterator[AuditFinding]:
         return
     for name, clips in _shown(audit, audit.recording).items():
         kind = audit.rules.kinds[name]
+        # Clips with the same beginning are most likely the directions of one move.
         timed = {clip for box in kind.boxes for clip in {**(box.during or {}), **box.keys}}
         for clip in sorted(clips - set(kind.clips) - timed):
             fellow = next((name for name in sorted(timed) if name[:3] == clip[:3]), None)
@@ -73,6 +74,7 @@ def tunnels(audit: AuditedBook) -> Iterator[AuditFinding]:
         return
     poses = played.poses
     before = poses.previous
+    # A jump, a hidden frame or an appearance is no way that a box flies.
     linked = np.flatnonzero((before >= 0) & ~poses.cut & ~poses.hidden & ~poses.hidden[before])
     width, height = spans(audit.rules, played)[poses.actor[linked]].T  # of places that are one the nearest
     steps = np.hypot(
@@ -87,6 +89,7 @@ def tunnels(audit: AuditedBook) -> Iterator[AuditFinding]:
         if formed.swept or found is None or not len(of_kind):
             continue
         thick, other = found
+        # One frame is enough, so the fastest step of all is tested.
         worst = of_kind[steps[of_kind].argmax()]
         if steps[worst] > thick:
             reason = (
@@ -101,6 +104,7 @@ def thinnest(audit: AuditedBook, formed: FormedBox) -> tuple[float, FormedBox] |
     that the rulebook says."""
     catalog = audit.catalog
     others = [
+        # A swept box cannot be passed, and a logged one has no thickness in the rulebook.
         box
         for box in catalog.formed
         if box.box.role == "hurtbox" and catalog.meets(formed, box) and not box.swept and not box.box.logged

@@ -23,6 +23,7 @@ def cell_past_end(audit: AuditedBook) -> Iterator[AuditFinding]:
         for table in ("during", "except_during"):
             for clip, ranges in (getattr(box, table) or {}).items():
                 cells = kind.clips[clip].cells if clip in kind.clips else None
+                # Ranges may stand in any order.
                 named = max(last for _, last in ranges)
                 if cells is not None and named >= cells:
                     reason = f"the clip {clip} has cells 0 to {cells - 1}, and this names cell {named}"
@@ -40,6 +41,7 @@ def part_of_a_frame(audit: AuditedBook) -> Iterator[AuditFinding]:
     def look(value: Any, where: KeyPath) -> Iterator[AuditFinding]:
         if isinstance(value, Duration):
             exact = value.exact(audit.rules.rate)
+            # Only a duration in seconds can be part of a frame.
             if exact.denominator != 1:
                 rate, frames = float(audit.rules.rate), value.frames(audit.rules.rate)
                 reason = f"at {rate:g} frames a second this is {float(exact):.3f} frames, and becomes {frames}"
@@ -61,6 +63,7 @@ def part_of_a_frame(audit: AuditedBook) -> Iterator[AuditFinding]:
 def out_of_proportion(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A box far from its actor, or many times larger than its fellows."""
     for kind in audit.rules.kinds.values():
+        # A logged box has no size in the rulebook.
         formed = [box for box in audit.catalog.by_kind[kind.name] if not box.box.logged]
         spans = {box.box.name: span(audit.catalog.forms[box.form]) for box in formed}
         for name, (low, high) in spans.items():
@@ -74,6 +77,7 @@ def out_of_proportion(audit: AuditedBook) -> Iterator[AuditFinding]:
                 reason = f"it is {away:.0f} units from its actor; its boxes are at most {reach:.0f}"
                 yield audit.finding("out-of-proportion", where, reason, "check `at`, and draw a frame of it")
             elif sizes and (own > VAST * np.median(sizes) or (len(sizes) >= 2 and narrow > LARGE * np.median(sizes))):
+                # A long floor is thin, so its narrow side is what counts against a few fellows.
                 reason = f"it is {own:.0f} units across, its fellows {float(np.median(sizes)):.0f}"
                 yield audit.finding("out-of-proportion", where, reason, "check its size, and draw a frame of it")
 
@@ -87,6 +91,7 @@ def thickness(form: Form) -> float:
     """The least width of a form in any direction, in local units."""
     hull = form.hull
     if len(hull) < 3:
+        # A point and a segment are as thick as their rounding.
         return 2 * form.radius
     edges = np.roll(hull, -1, axis=0) - hull
     normals = np.stack([edges[:, 1], -edges[:, 0]], axis=1) / np.hypot(*edges.T)[:, None]
