@@ -296,14 +296,14 @@ class _Body:
         shown = self._within(span.first - 1, span.last)
         shown = shown[poses.clip[shown] == wanted]
         before = poses.previous[shown]
-        anew = (before < 0) | (poses.clip[before] != wanted)
-        anew |= (poses.tick[shown] < poses.tick[before]) | (poses.cell[shown] < poses.cell[before])
-        anew |= (poses.tick[shown] == 0) & (poses.tick[before] == 0)
-        begins = np.flatnonzero(anew)
+        restarts = (before < 0) | (poses.clip[before] != wanted)
+        restarts |= (poses.tick[shown] < poses.tick[before]) | (poses.cell[shown] < poses.cell[before])
+        restarts |= (poses.tick[shown] == 0) & (poses.tick[before] == 0)
+        begins = np.flatnonzero(restarts)
         if len(begins) and poses.frame[shown[begins[0]]] <= span.first + self.within:
             # skip the previous death clip, which can be logged late
-            shown, anew = shown[begins[0] :], anew[begins[0] :]
-        starts = poses.frame[shown[anew]]
+            shown, restarts = shown[begins[0] :], restarts[begins[0] :]
+        starts = poses.frame[shown[restarts]]
         if self.course.frozen:  # it stands still in its first cell, too
             starts = starts[[at <= span.first or not holds(self.course.frozen, int(at) - 1) for at in starts]]
         if len(starts) == 1 and len(shown):

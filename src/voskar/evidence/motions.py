@@ -54,9 +54,9 @@ def _flights(held: Held, sources: Mapping[int, SpawnEvent], actors: list[int]) -
         return
     before, shot = poses.previous[rows], np.isin(rows, np.array(list(sources), dtype=np.int64))
     # at these frames an actor may be anywhere, so nothing before them says how it goes
-    anew = np.isin(poses.frame[rows], [recording.first, *recording.resets]) | np.isin(rows, _comes_back(held))
-    begins = np.flatnonzero((before < 0) | poses.hidden[before] | shot | anew)
-    item = (~shot & ((before >= 0) | anew))[begins].tolist()
+    restarts = np.isin(poses.frame[rows], [recording.first, *recording.resets]) | np.isin(rows, _comes_back(held))
+    begins = np.flatnonzero((before < 0) | poses.hidden[before] | shot | restarts)
+    item = (~shot & ((before >= 0) | restarts))[begins].tolist()
     for places, known in zip(np.split(rows, begins[1:]), item, strict=True):
         actor = recording.actors[poses.actor[places[0]]]
         first, count = int(poses.frame[places[0]]), len(places)

@@ -65,17 +65,17 @@ class Inputs:
         """The frames in which a button is down, rising."""
         return self._held.get((name, button), np.zeros(0, dtype=np.int64))
 
-    def pressed(self, name: str, button: str, anew: Sequence[int] = ()) -> Ints:
-        """The frames in which it is down and was not in the frame before, or in which everything begins `again`."""
+    def pressed(self, name: str, button: str, run_marks: Sequence[int] = ()) -> Ints:
+        """The frames in which it is down and was not in the frame before, or that a run mark begins."""
         # a button held across a mark counts as pressed again: the run before is another one
         held = self.held(name, button)
-        return held[(np.diff(held, prepend=-2) > 1) | np.isin(held, anew)]
+        return held[(np.diff(held, prepend=-2) > 1) | np.isin(held, run_marks)]
 
-    def released(self, name: str, button: str, anew: Sequence[int] = ()) -> Ints:
-        """The frames in which it is not down and was in the frame before, unless everything begins `again` in it."""
+    def released(self, name: str, button: str, run_marks: Sequence[int] = ()) -> Ints:
+        """The frames in which it is not down and was in the frame before, except frames that a run mark begins."""
         held = self.held(name, button)
         found = held[np.diff(held, append=1 << 60) > 1] + 1
-        return found[~np.isin(found, anew)]
+        return found[~np.isin(found, run_marks)]
 
     def aim_of(self, frame: int, name: str, button: str | None) -> Vector | None:
         """The last aim logged in a frame with a button, or with any."""
