@@ -14,7 +14,7 @@ def main() -> None:
         signal.signal(signal.SIGINT, signal.SIG_DFL)  # until the program can report it itself
     from voskar.commands.main import main as run
 
-    gc.freeze()  # what was imported stays: the garbage collector can skip it
+    gc.freeze()  # imported modules stay, so the garbage collector can skip them
     gc.enable()
     if answers:
         signal.signal(signal.SIGINT, signal.default_int_handler)

@@ -34,7 +34,7 @@ METHODS = (*OUTCOMES, *EVENT_TYPES)
 
 def replayed(rulebook: str | Path, recording: str | Path, *, resync: bool = False, within: int | str = 0) -> Replay:
     """A replay of two files; with `resync` it continues from the game's account where the two disagree. Raises
-    InputError for what is wrong with either file."""
+    InputError with the mistakes of either file."""
     book = load_rulebook(rulebook)
     played = load_recording(str(recording), book)
     windows = parse_windows([within], "within").at(played)

@@ -30,7 +30,7 @@ CHECKS = {
 
 
 UNSHOWN = ("clip-unshown", "never-open", "never-logged", "input-unseen")
-"""Checks that miss something in a recording: one that has it is enough."""
+"""Checks that miss something in a recording: one recording that has it is enough."""
 
 
 def audit(

@@ -22,7 +22,7 @@ def _meetings(audit: AuditedBook) -> Iterator[tuple[Kind, Box, Attack, Kind, Box
 
 
 def stomp_unguarded(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """A stomp without `preempts` on a kind whose own touch hurts back in the same frame."""
+    """A stomp without `preempts` on a kind that hurts back by its own touch in the same frame."""
     hurts = {
         (attacker.name, target.name): attack for attacker, _, attack, target, _ in _meetings(audit) if attack.damage > 0
     }

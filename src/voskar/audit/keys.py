@@ -74,7 +74,7 @@ def no_health(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 
 def no_bounds(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """A box that is to be open within the bounds only, in a space without any."""
+    """A box that opens only within the bounds, in a space without bounds."""
     if audit.rules.space.bounds is not None:
         return
     for _, box, where in audit.boxes():
@@ -105,7 +105,7 @@ def never_logged(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 
 def life_late(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """A life that is to be taken later than its actor is back, or out."""
+    """A life that would be taken after its actor is back, or out."""
     for kind in audit.rules.kinds.values():
         down, respawn = kind.down, kind.respawn
         where = ("kinds", kind.name, "down", "life_after")

@@ -1,4 +1,4 @@
-"""Checks of layers, masks and attacks: who can never meet whom."""
+"""Checks of layers, masks and attacks: boxes that can never meet."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ def one_sided(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 
 def meets_broken(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """Layers whose boxes, by their own masks, meet otherwise than the table of who meets whom has it."""
+    """Layers with boxes that, by their own masks, meet otherwise than `[layers.meets]` says."""
     for pair in layer_pairs(audit.rules):
         if pair.breaks:
             where = ("layers", "meets", pair.hit_layer) if pair.hit_layer in _rows(audit) else ("layers", "meets")

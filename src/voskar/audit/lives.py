@@ -159,7 +159,7 @@ def _bounds(posed: Posed, row: int, role: Role) -> list[Bounds]:
 
 
 def down_outlasts(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """A death that is to be seen for longer than the return waits."""
+    """A body that would be visible for longer than the return waits."""
     for kind, respawn, where in _returning(audit):
         # A return in the same frame counts as after one frame.
         if kind.down.lasts > max(respawn.after, 1) and respawn.needs is None:
@@ -242,7 +242,7 @@ def doubles(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 
 def trap(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """Deaths within a second of a return, by what was waiting there."""
+    """Deaths within a second of a return, by a danger at the place of return."""
     if audit.recording is None:
         return
     rate = float(audit.recording.rate)

@@ -163,7 +163,7 @@ def unbounded(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 
 def doubled(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """A fan all the way round whose first and last fly the same way."""
+    """A fan all the way round: its first and its last shot fly the same way."""
     for _, fan, where, _ in _spawners(audit):
         if fan.count > 1 and fan.spread >= 360 and fan.spread % 360 == 0:
             # The fan covers both ends of its spread, and at a full turn these are one direction.

@@ -138,7 +138,7 @@ def friends_touch(audit: AuditedBook) -> Iterator[AuditFinding]:
 
 
 def never_open(audit: AuditedBook) -> Iterator[AuditFinding]:
-    """A box whose clips are shown, but never in a cell that opens it."""
+    """A box that never opens: its clips are shown, but no cell that opens it."""
     played = audit.recording
     if played is None:
         return

@@ -1,4 +1,4 @@
-"""`voskar audit`: what is probably wrong with a rulebook."""
+"""`voskar audit`: probable mistakes in a rulebook."""
 
 from __future__ import annotations
 

@@ -200,7 +200,7 @@ def _plain_parted(difference: Parted) -> dict[str, object]:
 
 
 def _show_parting(found: VersionsCompared) -> None:
-    """Where two recordings part, what is the same until then, and the first difference of each sort."""
+    """Where two recordings part, the parts that are equal until then, and the first difference of each sort."""
     out, own = present.console(), found.parting
     if own is None:
         return
@@ -252,7 +252,7 @@ def _totals(found: Statistics) -> dict[str, Any]:
 
 
 def _result(found: VersionsCompared, files: tuple[str, ...]) -> Any:
-    """As one recording of a suite, whose baseline is the old one."""
+    """As one recording of a suite, with the old one as its baseline."""
     from voskar.suite.results import Fault, Result, baseline_faults
 
     faults = [*baseline_faults(found.differs)]

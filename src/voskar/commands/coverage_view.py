@@ -1,4 +1,4 @@
-"""The coverage of rules as a table, and what was never exercised."""
+"""The coverage of rules as a table, and the rules that were never exercised."""
 
 from __future__ import annotations
 

@@ -49,7 +49,7 @@ LONGEST = 600
 TRAIL = 12
 MOST = 40
 """Findings that are drawn at most."""
-GAUGES = 3  # actors whose health is shown above a frame
+GAUGES = 3  # the most actors with health above a frame
 
 
 class Region(click.ParamType[Bounds]):

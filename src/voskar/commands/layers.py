@@ -1,4 +1,4 @@
-"""`voskar layers`: who can hit whom, and whether it was ever tried."""
+"""`voskar layers`: the layers that can hit each other, and whether they ever did."""
 
 from __future__ import annotations
 

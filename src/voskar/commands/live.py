@@ -38,16 +38,16 @@ APART = 0.2
 SELDOM = 5.0
 """Seconds after which a look is due though nothing is odd: it counts the hits that agree."""
 PAUSE = 2.0
-"""Seconds without anything new after which there is time to explain what was found."""
+"""Seconds without anything new after which there is time to explain findings."""
 GLANCES, LOOKS = 0.5, 0.45
 """Parts of the allowed time for glances, and for looks and whatever must be done; the rest is for what neither
 counts."""
 MOST_CHARGED = 0.3
 """Seconds that a glance counts at most: the first ones import libraries."""
 MOST_OVERDRAWN = 1.0
-"""Seconds by which looks at what is odd may be overdrawn: the longer they wait, the more they have to look at."""
+"""Seconds by which looks at odd frames may be overdrawn: the longer they wait, the more frames there are."""
 SPARED = 0.1
-"""Seconds that are kept for glances at claims: only with more is there a glance at what nobody claims."""
+"""Seconds that are kept for glances at claims: a glance at unclaimed frames needs more."""
 PROMPT = 2.0
 """Seconds after which there is a glance, and a short look at what it finds odd, even if none is allowed: on a slow
 machine the time may not do for anything else."""
@@ -144,7 +144,7 @@ def command(
 
 
 def _follow(came: LiveSource, show: _Show, share: float) -> None:
-    """Takes what comes until it ends."""
+    """Takes lines until the source ends."""
     # Two allowances: glances are cheap and prompt, and a look may use up the time of many glances.
     glances, looks = Allowance(share * GLANCES), Allowance(share * LOOKS)
     waiting: list[bytes] = []
@@ -210,7 +210,7 @@ class _Show:
     ) -> None:
         self.session, self.server, self.as_json, self.bell = session, server, as_json, bell
         self.path = path
-        """Where what comes is kept."""
+        """The file that keeps the lines."""
         self.out = present.console()
         self.live = sys.stderr.isatty() and not as_json
         self.shown = False

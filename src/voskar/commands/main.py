@@ -163,7 +163,7 @@ def _stopped(number: int, frame: object) -> None:
 
 
 def _prepare() -> None:
-    """Streams show what they can, whatever their encoding; a termination leaves nothing behind; nothing read so far."""
+    """Streams replace characters without an encoding; a termination leaves nothing behind; nothing is read yet."""
     codecs.register_error("voskar", _degraded)
     for name in ("stdout", "stderr"):
         if getattr(sys, name) is None:  # closed by the parent process, which still reads the exit code

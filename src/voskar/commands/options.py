@@ -45,7 +45,7 @@ SHARED = (
 
 
 class Command(click.Command):
-    """A command whose options stand in one order."""
+    """A command with its options in a fixed order."""
 
     def __init__(self, *args: Any, **settings: Any) -> None:
         super().__init__(*args, **settings)
@@ -70,7 +70,7 @@ def inputs(function: F) -> F:
 
 
 def json_option(what: str) -> Callable[[F], F]:
-    """`--json`; `what` says what is printed: "one object a frame"."""
+    """`--json`; `what` names the printed objects: "one object a frame"."""
     return click.option("--json", "as_json", is_flag=True, help=f"Print JSON instead of text: {what}.")
 
 

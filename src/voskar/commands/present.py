@@ -14,7 +14,7 @@ if TYPE_CHECKING:  # a picture needs none of it, and it takes time to import
     from rich.text import Text
 
 SHORTEST = 7  # characters that are left of an id
-WIDE = 100  # columns from which there is room for more than what is needed
+WIDE = 100  # columns from which there is room for extra detail
 
 
 def say(*lines: str, err: bool = False) -> None:
@@ -47,7 +47,7 @@ def console() -> Console:
     from rich.console import Console
 
     class SafeConsole(Console):
-        """Prints what comes from files as data."""
+        """Prints text from files as data."""
 
         def print(self, *objects: Any, **fields: Any) -> None:
             super().print(*map(shown, objects), **fields)

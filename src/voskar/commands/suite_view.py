@@ -17,7 +17,7 @@ from voskar.suite.results import Result
 from voskar.words import counted
 
 WHOLE = 3
-"""Recordings whose faults are reported in full."""
+"""The number of recordings with all their faults in the report."""
 
 WHOSE = {
     "rules": "the game is not what its rules say",

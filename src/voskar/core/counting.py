@@ -17,7 +17,7 @@ from voskar.core.world import ActorState, Regenerating, World
 
 
 def change(world: World, state: ActorState, name: str, by: float, cause: str | None) -> None:
-    """Adds to a counter of an actor, or of its owner, as a hit does; `cause` is who did it."""
+    """Adds to a counter of an actor, or of its owner, as a hit does; `cause` is the actor that did it."""
     holder = world.holder(state, name)
     if holder is None:
         # the owner has left: its counter goes on without it, so that a later shot of its counts from there
@@ -141,7 +141,7 @@ def _watch(world: World, state: ActorState, counter: str) -> None:
 
 
 def stop(world: World, state: ActorState) -> None:
-    """A mark stands before all else in its frame: what regen had brought by the frame before is what is kept."""
+    """A mark comes before everything else in its frame, so the value of the frame before is kept."""
     ago = 0 if world.is_frozen(state) else 1
     state.regens = {
         name: Regenerating(world.counter_of(state, name, ago), world.now(state), 0) for name in state.regens

@@ -21,7 +21,7 @@ def freeze(world: World, memory: Memory, state: ActorState, length: int, *, is_l
     extra = until - max(table.frozen_until[row], frame)
     if extra <= 0:
         return
-    if table.frozen_until[row] < frame:  # else it continues without a hole
+    if table.frozen_until[row] < frame:  # otherwise the freeze continues without a gap
         table.frozen_since[row] = frame + 1
     if not table.frozen_since[row] <= frame:
         # a frozen actor stands still, but what asks for its velocity, a shot that inherits it for one, means that of
@@ -37,7 +37,7 @@ def freeze_all(world: World, memory: Memory, length: int) -> None:
     """Everyone is frozen, and every actor that appears meanwhile."""
     world.run.frozen_until = max(world.run.frozen_until, world.frame + length)
     for state in sorted(world.everyone(), key=lambda actor: actor.id):
-        # who is away freezes as well, or its timers would run ahead of the others'
+        # an absent actor freezes as well, or its timers would run ahead of the others
         freeze(world, memory, state, length, is_logged=world.is_present(state.row))
 
 

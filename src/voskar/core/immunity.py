@@ -1,4 +1,4 @@
-"""I-frames, whatever gives them: a hit or a return."""
+"""I-frames from every source: a hit, a return, a start."""
 
 from __future__ import annotations
 

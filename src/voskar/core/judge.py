@@ -185,7 +185,7 @@ class Judge:
         land(contact, bound)
 
     def _report(self, contact: Contact, outcome: str) -> None:
-        """Writes a contact event, or lengthens the one that is running."""
+        """Writes a contact event, or lengthens the current one."""
         attacker, target, hitbox, hurtbox = contact.attacker, contact.target, contact.hitbox, contact.hurtbox
         world = self.world
         frame, ledger, choice = world.frame, world.events, contact.choice

@@ -62,7 +62,7 @@ class Posed:
     """Rows of actors, each in a pose of its own."""
 
     def __init__(self, catalog: BoxCatalog, clips: tuple[str, ...], rows: int, played: Recording | None = None) -> None:
-        """`played` is the recording whose poses may be shown."""
+        """`played` is the recording with the poses to show."""
         self.catalog, self.clips, self.rows = catalog, clips, rows
         self.table = ActorTable(rows)
         self.shapes = catalog.shapes((1, 4) if played is None else played.boxes.room)

@@ -83,7 +83,7 @@ class Shadow:
         self.world.table.x[self._row], self.world.table.y[self._row] = x, y
 
     def obey(self, order: VerbCall) -> None:
-        """Does what was said to the logged actor in the frame that it stands in."""
+        """Carries out the verbs of the logged actor in the frame that it stands in."""
         getattr(self.world, order.verb)(self._state, *order.arguments)
 
     def follow(self, x: Floats, y: Floats, at: int, slack: float, value: float) -> int:

@@ -167,7 +167,7 @@ class Stepper:
         return ledger_of(world, resynced=self.adopter is not None)
 
     def _frame(self, *, watched: bool) -> None:
-        """The rest of a frame: its poses are in the world, and what is driven has moved."""
+        """The rest of a frame: its poses are in the world, and driven actors have moved."""
         world, kernel, observer, adopter = self.world, self.world.kernel, self.observer, self.adopter
         run, latches = world.run, world.catalog.conditions
         self.settling.report_leavers()

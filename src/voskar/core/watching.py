@@ -75,7 +75,7 @@ class Watch:
         self._moved: list[tuple[slice, np.ndarray, np.ndarray, np.ndarray]] = []
 
     def copied(self, copier: Copier) -> Watch:
-        """A watch that continues by itself; what was filmed stays as it is."""
+        """A watch that continues by itself; the states that it has kept do not change."""
         made: Watch = copier.empty(self)
         copier.fill(made, self, leaving_out=("moments", "_film", "_moved"))
         made.moments, made._film, made._moved = self.moments.copy(), self._film.copy(), self._moved.copy()
@@ -255,7 +255,7 @@ class Watch:
             hidden=hidden.astype(np.bool_),
             lingering=never,
         )
-        # in the order in which they happened, whatever place in the kernel's lists they have
+        # in the order of time, not in the order of the kernel's lists
         both = poses.and_also(driven.rows(np.lexsort((driven.actor, driven.frame))))
         # stable: within a frame recorded actors stay before driven ones
         both = both.rows(np.argsort(both.frame, kind="stable"))

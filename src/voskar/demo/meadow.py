@@ -77,7 +77,7 @@ def pull(first: int, last: int, frame: int) -> float:
 
 @dataclass
 class Body:
-    """A pose, and what the game knows of who has it."""
+    """A pose, and the game's knowledge of its actor."""
 
     id: str
     kind: str
@@ -287,7 +287,7 @@ def shell_top(waxling: Body, left: float, right: float) -> float:
 
 
 def stomp(keeper: Keeper, others: list[Body], frame: int, was: dict[str, tuple[float, float]]) -> set[str]:
-    """The keeper comes down on something: it is hit, and the keeper goes up again. Returns who was landed on."""
+    """The keeper comes down on something: it is hit, and the keeper goes up again. Returns the actor below it."""
     landed = set()
     falling = keeper.y > was[keeper.id][0]
     for other in others:

@@ -115,7 +115,7 @@ class Fighter:
     """Frames that it has lain there; -1: it stands."""
     push: list[float] = field(default_factory=list)
     hit: set[str] = field(default_factory=set)
-    """Whom this swing has hit."""
+    """The actors that this swing has hit."""
     cancelled: bool = False
     back: bool = False
     """It returns in this frame."""

@@ -16,12 +16,12 @@ from dataclasses import dataclass
 
 RATE = 60
 FRAMES = 1380
-AWAY = 1080  # from here on the hornets are gone, and what is left is the keeper and two drones
+AWAY = 1080  # from here on the hornets are gone; the keeper and two drones are left
 SEED = 3
 FIRST, EVERY = 60, 120  # frames to the first drip, and from one to the next
 SPEED, REACH = 150.0, 10.0
-LATE = ("hornet-2", 4, 4)  # whose, which beat, frames late
-EXTRA = ("hornet-3", 700)  # whose, in which frame
+LATE = ("hornet-2", 4, 4)  # owner, beat, frames late
+EXTRA = ("hornet-3", 700)  # owner, frame
 IFRAMES = 45
 HIVE = (290.0, 150.0, 350.0, 216.0)
 CIRCLES = {  # centre, radii, frames of a round, where in it

@@ -1,4 +1,4 @@
-"""A first rulebook from what was recorded, each value with the evidence for it."""
+"""A first rulebook from recordings, each value with the evidence for it."""
 
 from voskar.draft.guess import guess
 from voskar.draft.values import Guess

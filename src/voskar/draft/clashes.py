@@ -42,7 +42,7 @@ class ClashDraft(LoggedDraft):
         contact[f"clash.{quoted(layer)}"] = Value(f"[{quoted(layer)}]", why)
 
     def _is_armed(self, kind: KindGuess) -> bool:
-        """Whether the game logs its hitboxes: what is only inferred from hits says nothing of other hitboxes."""
+        """Whether the game logs its hitboxes: boxes inferred from hits say nothing of other hitboxes."""
         logged = self.logged(kind.name)
         hitboxes = [box for box in kind.boxes if box.role == "hitbox"]
         return bool(hitboxes) and all(box.name in logged for box in hitboxes)

@@ -14,7 +14,7 @@ from voskar.words import counted
 
 
 class ClipDraft(Seen):
-    """Drafts clips whose cells are logged: frames since a clip began say nothing of its cells."""
+    """Drafts clips with logged cells: frames since a clip began say nothing of its cells."""
 
     def clips(self) -> None:
         """Of all kinds."""

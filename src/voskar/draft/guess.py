@@ -75,7 +75,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         words = f"{counted(usual, 'frame')} after health falls, {count} of {len(late)} times"
         return [f"hits are claimed {words}: check with --within hit=0,{usual}"]
 
-    # who is against whom
+    # the sides
 
     def _sides(self) -> None:
         """Two sides, if no actor then hits its own."""
@@ -158,7 +158,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         are_shots = all(self._owner(self.recordings[at], claim.attacker) for at, claim in claims)
         if max(pairs.values()) > 1 or are_shots or "attacker.remove" in made.keys:
             return  # those hit once anyway
-        hurts = float(made.keys["damage"].text) > 0  # what heals leaves nobody immune
+        hurts = float(made.keys["damage"].text) > 0  # a hit that heals gives no i-frames
         tables = [made.keys, *(self.kinds[target].keys for target in group.targets)] if hurts else []
         known = [keys[key].text for keys in tables for key in ("target.iframes", "iframes") if key in keys]
         lapse = max((int(text.strip('"f')) for text in known), default=0)

@@ -295,7 +295,7 @@ class LifeDraft(Seen):
         resets: list[str] = []
         at_start = True
         for played, name, down in deaths:
-            # a mark puts everybody back, and says nothing of returns
+            # a mark puts all actors back, and says nothing of returns
             kind = self._kind(played, name)
             back = [frame for text, frame in self._ends(played, kind)[1] if text == name and frame > down]
             if not back or any(down < mark <= back[0] for mark in played.resets):

@@ -328,7 +328,7 @@ def _beaten(shots: Sequence[Shot]) -> dict[str, Value] | None:
     if not gaps:
         return None
     beat = gaps.most_common(1)[0][0]
-    count = sum(number for gap, number in gaps.items() if gap % beat == 0)  # one that cannot fire loses its beat
+    count = sum(number for gap, number in gaps.items() if gap % beat == 0)  # an emitter that cannot fire loses its beat
     if gaps[beat] < 2 or count < MOST * sum(gaps.values()):
         return None
     waits = Counter(

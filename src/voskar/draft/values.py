@@ -1,4 +1,4 @@
-"""The parts of a draft: kinds, boxes and attacks, whose values have their evidence with them."""
+"""The parts of a draft: kinds, boxes and attacks, each value with its evidence."""
 
 from __future__ import annotations
 

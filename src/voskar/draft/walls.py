@@ -9,7 +9,7 @@ from typing import Protocol
 from voskar.draft.values import roundest
 
 LEAST = 4
-"""Shots from whose ends a wall is logged."""
+"""The fewest shots that show a wall by their ends."""
 NEAR = (200.0, 80.0, 30.0)
 """Units from one end to the next at one wall: large walls are looked for first."""
 
@@ -44,7 +44,7 @@ def walls(ended: Sequence[Flight], every: Sequence[Flight]) -> list[tuple[Rect, 
 
 
 def _clusters(shots: Sequence[Flight], near: float) -> list[list[Flight]]:
-    """Shots whose ends are near one another, or near those of others that are."""
+    """Groups of shots with ends near one another."""
     left, found = list(shots), []
     while left:
         flights = [left.pop(0)]

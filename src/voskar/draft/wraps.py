@@ -1,4 +1,4 @@
-"""Edges that are one: who goes out at one side of the space and comes in at the other one."""
+"""Edges that are one: actors leave at one side of the space and come in at the other."""
 
 from __future__ import annotations
 

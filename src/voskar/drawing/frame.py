@@ -25,7 +25,7 @@ from voskar.drawing.style import BOUNCED, CLAIM, FAINT, GRID, INK, MARKED, MUZZL
 
 LABELLED = 26  # boxes up to which each is named next to it
 CROWD = 12  # recorded actors up to which each is named with its clip
-BEHIND = ("body", "hurtbox", "hitbox")  # what is drawn over by the next
+BEHIND = ("body", "hurtbox", "hitbox")  # each layer is drawn over by the next
 WIDE, TITLE, LEFT, RIGHT, GAP, TICKS = 12.8, 0.42, 0.5, 0.15, 0.45, 0.3
 """Inches: of a picture, above all, at the sides, between two panels, for the numbers below one."""
 
@@ -54,7 +54,7 @@ def view_bounds(view: View, rules: Rules, scenes: Sequence[Scene]) -> Bounds:
     ys = [y for box in boxes for y in (box[1], box[3])] + [y for _, y in points] or [0.0]
     margin = max(max(xs) - min(xs), max(ys) - min(ys), 20.0) * (0.3 if names else 0.05)
     x0, y0, x1, y1 = min(xs) - margin, min(ys) - margin, max(xs) + margin, max(ys) + margin
-    wanted = 1.65 if len(scenes) == 1 else 1.2  # a wide picture shows more of what is around
+    wanted = 1.65 if len(scenes) == 1 else 1.2  # a wide picture shows more of the surroundings
     wider = max((y1 - y0) * wanted - (x1 - x0), 0.0) / 2
     return x0 - wider, y0, x1 + wider, y1
 
@@ -123,7 +123,7 @@ def drawn(
 def _scene(
     panel: Panel, scene: Scene, names: Sequence[str], rules: Rules, recording: Recording, *, alone: bool
 ) -> None:
-    """One panel: what is further behind is drawn first."""
+    """One panel: the actors further behind are drawn first."""
     canvas, shown = panel.canvas, panel.shown
     x0, _, x1, y1 = panel.bounds
     _grid(panel, 9 if alone else 7)

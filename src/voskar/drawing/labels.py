@@ -17,7 +17,7 @@ PAD = 2.0
 
 
 class Labels:
-    """Puts labels into a panel. What is put first has the better place."""
+    """Puts labels into a panel. The first labels get the better places."""
 
     def __init__(self, panel: Panel) -> None:
         self.panel, self.dot = panel, panel.canvas.dot

@@ -1,4 +1,4 @@
-"""A picture of who can hit whom: hitbox layers against hurtbox layers."""
+"""A picture of the layers that can hit each other: hitbox layers against hurtbox layers."""
 
 from __future__ import annotations
 

@@ -164,7 +164,7 @@ def _row(ax: Axes, strip: Strip, course: Course, lanes: Sequence[str], *, begins
     )
     ax.broken_barh(spans(course.down), (0, 1), facecolor=DOWN, alpha=0.45, linewidth=0, zorder=2)
     ax.broken_barh(spans(course.waiting), (0.9, 0.1), facecolor=HELD, linewidth=0, zorder=3)
-    awake = _without(course.immune, course.down)  # nothing asks for the i-frames of one that is down
+    awake = _without(course.immune, course.down)  # nothing asks for the i-frames of a downed actor
     for lane, items, colour, hatch in (
         ("i-frames", awake, SHIELD, ""),
         ("stun", course.stunned, STUN, "xxxx"),

@@ -42,7 +42,7 @@ def aligned(recording: Recording, other: Recording, near: int) -> Recording:
             after = [actor for actor in after if actor.id not in pairs]
     for name in other.numbers:
         if name not in pairs and name in recording.numbers:
-            pairs[name] = f"{name} (other)"  # another actor, who must not be taken for that one
+            pairs[name] = f"{name} (other)"  # another actor, which must not be taken for this one
     return renamed(other, {text: name for text, name in pairs.items() if text != name})
 
 

@@ -44,7 +44,7 @@ class Difference:
     follows: int | None = None
     sort: str = "hits"
     who: tuple[str, str] = ("", "")
-    """Attacker and target of a hit, else no actor and whom it is about."""
+    """Attacker and target of a hit; of other events no attacker, and their actor."""
 
 
 @dataclass(frozen=True)
@@ -183,7 +183,7 @@ def _value(event: Event) -> str:
 
 
 SHOWN_OF_HIT: tuple[What, ...] = ("health", "motion", "stun", "iframes", "counters")
-"""State that a hit that only one game claims may change in both, whatever its case."""
+"""State that a hit that only one game claims may change in both, for any case."""
 
 Disputed = tuple[Difference, Event | Parted]
 
@@ -213,7 +213,7 @@ def _follow(found: Sequence[Disputed]) -> list[Difference]:
         since = touched.get(name)
         if since is not None and since < difference.frame and difference.change != "changed":
             difference = Difference(**{**vars(difference), "follows": since})
-        # the end of a run is about nobody, and may come from anything before it
+        # the end of a run has no actor, and may follow from anything before it
         elif not name and touched:
             difference = Difference(**{**vars(difference), "follows": min(touched.values())})
         touched.setdefault(name, difference.frame)

@@ -1,4 +1,4 @@
-"""The first frame of each run: who is there, and where."""
+"""The first frame of each run: its actors and their places."""
 
 from __future__ import annotations
 

@@ -92,7 +92,7 @@ class Beside:
         fall = motion.gravity * look.held.rules.space.gravity
         # a game may add its acceleration behind the move, and so is a step of it behind in each frame
         self.lag = (math.hypot(*motion.acceleration) + abs(fall)) * look.dt * look.dt
-        # one that no actor fired may have been there before
+        # an actor that nothing fired may have been there before
         known = flight.source is not None or flight.kind.name not in look.spawned
         self.known, self.has_age = False, known and not flight.given
         self.parted: list[tuple[int, Vector]] = []
@@ -295,7 +295,7 @@ class Beside:
             shadow.put(x, y)
             self.base = at
             return at + 1
-        # a cut puts it elsewhere, with whatever velocity
+        # a cut puts it elsewhere, with any velocity
         if self.look.held.recording.poses.cut[flight.rows[at]]:
             self.has_age = False
             return self._derive(at)

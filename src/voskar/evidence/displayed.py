@@ -45,7 +45,7 @@ def displayed(held: Held) -> Iterator[Finding]:
     if not len(log):
         return
     course = held.course
-    if not course.courses.keys() >= set(log.ids):  # also fixtures, and whoever is spawned, may be displayed
+    if not course.courses.keys() >= set(log.ids):  # fixtures and spawned actors may be displayed as well
         course = timeline(held.rules, held.recording, held.ledger)
     found: list[_Wrong] = []
     for code, name in enumerate((*log.ids, "")):
@@ -87,7 +87,7 @@ def _numbers(held: Held, course: Timeline, name: str, rows: Ints) -> Iterator[_W
             wrong = running.pop(field, None) if fits else running.get(field)
             if fits:
                 continue
-            # a difference that stays the same is one mistake; of rounded numbers only what is shown can be the same
+            # a difference that stays the same is one mistake; rounded numbers can only be compared as they are shown
             off: float | str = value - float(right) if field in EXACT else f"{value} {right}"
             if wrong is None or wrong.off != off:
                 running[field] = wrong = _Wrong(int(rows[start]), name, field, frame, last, number(value), right, off)

@@ -137,7 +137,7 @@ def _matched(held: Held, expected: Sequence[SpawnEvent], shown: Sequence[Appeara
 
     of: dict[int, int] = {}
     for mine, theirs in kinds.values():
-        # one shot without an owner may be anybody's, so in its frame all owners compete
+        # a shot without an owner may come from any actor, so in its frame all owners compete
         unlogged = {seen.frame for seen in theirs if shown[seen.at].actor.owner is None}
         groups: dict[tuple[int, str | None], tuple[list[_Numbered], list[_Numbered]]] = {}
 

@@ -1,4 +1,4 @@
-"""Statements about a ledger that are true or false, and for the false ones what was found instead."""
+"""Statements about a ledger that are true or false, and for the false ones the events that were found."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from voskar.core.views.timeline import Timeline
 
 _RANGE = re.compile(r"(-?\d+(?:\.\d+)?)?\s*(?:\.\.|-)\s*(-?\d+(?:\.\d+)?)?", re.ASCII)
 
-SHOWN = 8  # frames listed of what was found
+SHOWN = 8  # frames listed of the events that were found
 
 
 @dataclass(frozen=True)

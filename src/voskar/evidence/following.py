@@ -19,7 +19,7 @@ from voskar.evidence.finding import CODES, HITS, Finding
 from voskar.evidence.held import Held
 
 THERE, HIT, THEN, LAST = range(4)
-"""Within a frame: who is there at all, what hits, and all else; hits of one frame do not follow from each other."""
+"""Within a frame: presence, then hits, then everything else; hits of one frame do not follow from each other."""
 PRESENCE = (
     "unknown-actor",
     "still-active",
@@ -195,7 +195,7 @@ class _Folding:
         ]
 
     def _victims(self, kind: str) -> Iterable[str]:
-        """Whom an actor of a kind may have hit, had it been shown."""
+        """The actors that a kind may have hit if it had been shown."""
         boxes = self.held.catalog.by_kind
         struck = {
             other

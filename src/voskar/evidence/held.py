@@ -111,7 +111,7 @@ class Held:
             while marks and marks[-1] <= event.frame:  # a mark ends both
                 marks.pop()
                 pushes, frozen = {}, {}
-            # who returns is free again, and the next freeze counts whole
+            # a return ends the freeze, and the next freeze counts whole
             if event.event == "respawn":
                 frozen.pop(name, None)
             if event.event == "knockback":

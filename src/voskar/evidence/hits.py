@@ -115,7 +115,7 @@ def hits(held: Held) -> HitEvidence:
     moved = [(entry, event) for entry, event in known if event is not None]
     gone = {id(entry) for entry, _ in known}
     groups = {_hit(event) for _, event in moved}
-    # what was matched on the way must not be matched once more
+    # claims that are matched already must not be matched again
     left = [event for event in judged if _hit(event) not in groups]
     window = held.windows.of("hit")
     due = [event for event in left if event.frame + window.after <= recording.last]  # the claims of others may yet come

@@ -185,7 +185,7 @@ class _Body:
         return self.rows[low:high]
 
     def _back(self, span: Span) -> str:
-        """When an actor that is down is to be back."""
+        """The frame in which a downed actor should be back."""
         held = [stretch for stretch in self.course.waiting if span.first <= stretch.first <= span.last + 1]
         kept = f", kept by {held[0].cause} since {held[0].first}" if held else ""
         if span.last >= self.recording.last:

@@ -159,7 +159,7 @@ def _least(
         never = (sum(map(operator.mul, highest, weights)) + 1) * (most + 1)  # rather all others than one less
         if never * most < 2**53:  # as whole numbers, sums of float64 are exact
             break
-        table = np.minimum(table, table.max() // 2)  # of a crowd, what is far off is only far off
+        table = np.minimum(table, table.max() // 2)  # in a crowd, pairs that are far apart need no exact cost
     matrix = np.full((len(items), len(judged)), float(never))
     matrix[tuple(np.array(list(costs)).T)] = table @ np.array(weights)
     if len(items) <= len(judged):

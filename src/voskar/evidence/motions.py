@@ -183,7 +183,7 @@ class _Comparison:
         )
 
     def _spin(self, flight: LoggedFlight) -> Iterator[Finding]:
-        """Its angle, where the game logs one that changes, and it matters."""
+        """Its angle, where the game logs an angle that changes and matters."""
         shown, spin = self.recording.poses.angle[flight.rows], flight.kind.motion.spin
         if not np.ptp(shown) or not (spin or any(_is_long(box) for box in flight.kind.boxes)):
             return

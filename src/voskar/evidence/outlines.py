@@ -21,7 +21,7 @@ def outlines(held: Held) -> Iterator[Finding]:
     poses, log = held.recording.poses, held.recording.boxes
     if not log.names:
         return
-    # a hidden actor's boxes touch nothing, whatever the game logs of them
+    # the boxes of a hidden actor touch nothing, so their log does not matter
     places = np.flatnonzero((poses.logged >= 0) & ~poses.hidden)
     kinds = np.array([held.catalog.kind_number[actor.kind] for actor in held.recording.actors])[poses.actor[places]]
     found: list[tuple[int, int, Finding]] = []

@@ -135,7 +135,7 @@ def _header(old: Recording, new: Recording, frame: int) -> list[Parted]:
 
 
 Logged = Iterator[tuple[int, str, str, str, Claim | None]]
-"""Logged values besides poses: frame, whose, field, value."""
+"""Logged values besides poses: frame, id, field, value."""
 
 
 def _marks(recording: Recording) -> Logged:

@@ -55,14 +55,14 @@ def _goes_on(held: Held, name: str, since: int, rule: str) -> Iterator[Finding]:
 
 
 def _gone(held: Held, name: str, since: int) -> Iterator[Finding]:
-    """A body is to be seen for as long as it lasts, unless it is hidden at once or back before."""
+    """A body should be visible for as long as it lasts, unless it is hidden at once or back before."""
     course = held.course.courses[name]
     kind = course.kind
     if not kind.down.lasts or kind.down.hide:
         return
     back = next((event.frame for event in course.returns if event.frame > since), None)
     ends = course.after(since, kind.down.lasts)
-    # a mark or a return ends the body, whatever its length
+    # a mark or a return ends the body early
     out = next((frame for frame in course.outs if frame > since), ends)  # an actor that is out may be gone
     until = min(ends, out, held.marks_after(since) - 1, *([] if back is None else [back - 1]))
     poses = held.recording.poses

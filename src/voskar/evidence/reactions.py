@@ -267,7 +267,7 @@ class _Look:
         before = [self._row(event, frame - back) for back in range(round(self.rate / 2))]
         goal, slack = event.vx or 0.0, self.tolerance * self.rate
         own = None if before[0] is None else self._velocity(before[0])[0]
-        if own is not None and abs(goal - own) > slack:  # the launch gives it another speed: that is to be seen
+        if own is not None and abs(goal - own) > slack:  # the launch gives it another speed, and the poses must show it
             return abs(self._velocity(row)[0] - goal) > slack + SHARE * abs(goal)
         # any speed at which it walked just before may be its own still
         walks = [0.0, goal, *(self._velocity(number)[0] for number in before if number is not None)]

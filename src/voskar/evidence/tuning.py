@@ -64,7 +64,7 @@ class VariantScore:
 
 
 def _in_time(recording: Recording, lag: int) -> Recording:
-    """A recording whose game logs its claims `lag` frames late, as if it logged them at once."""
+    """A recording of a game that logs claims `lag` frames late, as if it logged them at once."""
     if not lag:
         return recording
     claims = tuple(structs.replace(claim, frame=claim.frame - lag) for claim in recording.claims)
@@ -170,7 +170,7 @@ class Fit:
 
 
 def fit(wrong: Mapping[Point, int], lengths: Sequence[int]) -> Fit:
-    """Finds the best variant of a full grid, whose axes have these lengths."""
+    """Finds the best variant of a full grid with axes of these lengths."""
     least = min(wrong.values())
     alike = tuple(sorted(point for point, count in wrong.items() if count == least))
     best = alike[0]

@@ -73,7 +73,7 @@ class _Struck:
         """Every reaction that nothing orders, once a hit."""
         scope = self.held.recording.scope.reactions
         for frame, hit in sorted(self.hits.items()):
-            # whatever the rules order explains the motion, or is a finding of its own
+            # a motion that the rules order is explained, or is a finding of its own
             if frame in self.gone or self.ordered[frame + 1] or self.held.ended_before(frame + 1) is not None:
                 continue
             text = None if "home" in scope else self._put_back(frame)
@@ -96,8 +96,8 @@ class _Struck:
         recording, poses = self.held.recording, self.held.recording.poses
         row, before = recording.row(self.name, frame + 1), recording.row(self.name, frame)
         if row is None or before is None or poses.hidden[row] or poses.cut[before]:
-            return None  # one that was put there for this frame alone only goes back
-        # a mark puts everybody to a start of its own
+            return None  # an actor that was moved for this frame alone only goes back
+        # a mark puts each actor to its own start
         since = max((mark for mark in recording.resets if mark <= frame), default=recording.first)
         first = recording.pose_from(recording.numbers[self.name], since)
         if first is None or first[1] > frame or frame + 1 in recording.resets:
@@ -162,7 +162,7 @@ class _Struck:
         return bool((np.hypot(*(self._quiet - step).T) <= self.tolerance).any())
 
     def _moves_with_others(self, frame: int, after: int, step: Vector) -> bool:
-        """Whether another actor whom no hit concerns makes the same step: a platform, or a screen that scrolls."""
+        """Whether another actor, without any hit, makes the same step: a platform, or a screen that scrolls."""
         recording, poses = self.held.recording, self.held.recording.poses
         rows = np.arange(*recording.block(after, after + 1).indices(len(poses))[:2])
         rows = rows[(poses.previous[rows] >= 0) & ~poses.cut[rows] & ~poses.hidden[rows]]

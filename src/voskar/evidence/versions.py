@@ -77,7 +77,7 @@ def compare_versions(
     *,
     is_one_recording: bool,
 ) -> VersionsCompared:
-    """Compares two versions whose ids are the same. `tolerance` is for places of two recordings, in units."""
+    """Compares two versions with equal ids. `tolerance` is for places of two recordings, in units."""
     before, after = judge(old), judge(new)
     ground = old.rules, old.recording
     if is_one_recording:

@@ -294,7 +294,7 @@ class Guesses:
             # The last place that was logged lies inside, so the edge is a round number behind it.
             for axis in (0, 1) if places else ():
                 seen = [float(place[axis]) for place in places]
-                for by in (20.0, 10.0, 1.0):  # what is gone was last seen right before the edge
+                for by in (20.0, 10.0, 1.0):  # a shot that leaves is logged last right before the edge
                     yield TOLD, _with(value, axis + 2, math.ceil(max(seen) / by) * by)
                     yield TOLD, _with(value, axis, math.floor(min(seen) / by) * by)
         grows = 2 if name in ("rect", "stretch") else 1

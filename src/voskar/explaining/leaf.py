@@ -1,4 +1,4 @@
-"""A single value of a rulebook, and a rulebook whose values can be changed one by one."""
+"""A single value of a rulebook, and a rulebook with values that change one by one."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Numbers within the values of a rulebook: the one that is moved, and those next to it."""
+"""Numbers within the values of a rulebook: the moved number, and its neighbours."""
 
 from __future__ import annotations
 

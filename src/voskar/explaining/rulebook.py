@@ -64,7 +64,7 @@ NEEDED = {
 
 
 class RulebookVariants:
-    """A rulebook whose values are changed one by one. `leaves` are all of them, in the order of the schema."""
+    """A rulebook with values that change one by one. `leaves` are all of them, in the order of the schema."""
 
     def __init__(self, book: Rulebook, rate: Fraction) -> None:
         self.book, self.rate = book, rate

@@ -48,7 +48,7 @@ SHARE = 5
 NEARER = 0.7
 """A value that leaves as many findings is moved on if they are off by less than this part of what they were."""
 CLEARED = 0.15
-"""The rest of the suspicion against a key whose value the recording shows as it is."""
+"""The rest of the suspicion against a key if the recording shows its value."""
 
 
 def explain(
@@ -189,7 +189,7 @@ class _Search:
         if 2 * len(verdict.roots) > len(left):
             self.recording = logged
             return None
-        # what was tried before was tried against other claims
+        # earlier trials used other claims
         self._cuts.clear()
         self._tried.clear()
         leaf = Leaf(("lag", event), "frames", 0)

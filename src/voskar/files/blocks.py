@@ -16,7 +16,7 @@ Key = tuple[str, str, str | None]
 """Id, kind, and the owner as it is logged."""
 
 MISSING = {name: (field.default, field.absent) for name, field in FIELDS.items()}
-"""The value of a number that a line does not have, and of one that is null."""
+"""The value of a number that a line lacks, and of a null."""
 
 CHUNK = 1 << 14
 """Poses decoded one by one before they become columns; bounds memory."""

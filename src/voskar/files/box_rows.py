@@ -50,7 +50,7 @@ def _shape(kind: str, name: str, table: BoxTable) -> tuple[str, dict[str, float]
 
 
 def _open(kind: str, box: Box) -> Iterator[tuple[str, Cells]]:
-    """The clips and cells in which a box is open, parted where it moves; ("", (-1, -1)) for one that always is."""
+    """The clips and cells in which a box is open, parted where it moves; ("", (-1, -1)) if it is always open."""
     if box.during is None:
         if box.keys or box.except_during:
             raise VoskarError(f"{kind}.{box.name}: a row without a clip has no `keys` and no `except_during`")

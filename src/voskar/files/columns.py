@@ -134,7 +134,7 @@ class ColumnBuilder:
             self.columns[name].add(column)
 
     def _dropped(self, block: Block, expected: Ints) -> Ints:
-        """Places (missing,) in a block before which a frame is missing that the logger lost; moves what is expected.
+        """Places (missing,) in a block before which a frame is missing that the logger lost; moves `expected`.
 
         The run starts again in the first of them, where no actor is any more, and in the frame behind the last.
         """
@@ -214,7 +214,7 @@ class ColumnBuilder:
         return {name: column if len(column) == rows else repeated(column, rows) for name, column in values.items()}
 
     def _tags(self, block: Block) -> Any:
-        """The numbers of the tags of poses. Raises InputError for one that its kind does not declare."""
+        """The numbers of the tags of poses. Raises InputError for an undeclared tag."""
         numbers = [self.tag_sets.setdefault(text, len(self.tag_sets)) for text in block.tag_sets]
         if self.kinds is not None and numbers:
             # One check for each pair of actor and tag set, in the order of their first poses: the first error is the
@@ -304,7 +304,7 @@ class ColumnBuilder:
             if field in NEEDED:
                 far |= np.isnan(columns[field])
             look(far, field, f"a number within ±{LIMIT:g}")
-        # a clip alone says nothing of what is open in it
+        # a clip alone does not say which boxes are open
         stray = (columns["clip"] >= 0) & (columns["tick"] < 0) & (columns["cell"] < 0)
         look(stray, "clip", "a `tick` or a `cell` with it")
         look((columns["tick"] >= 0) & (columns["cell"] >= 0), "cell", "a `tick` or a `cell`, not both")
@@ -363,7 +363,7 @@ class ColumnBuilder:
         named = (boxes.names, boxes.bounds), (counters.names, counters.values), (parts, boxes.shape)
         # The digest is made before the marks change `cut`: it describes the input.
         digest = self._digest(poses, starts, rate, header, inputs, named)
-        if self.resets:  # what was before a mark is no past of what comes after it
+        if self.resets:  # the frames before a mark are no past of the frames after it
             poses = replace(poses, cut=poses.cut | np.isin(poses.frame, list(self.resets)))
         recording = Recording(
             rate=rate,

@@ -66,7 +66,7 @@ class Entries:
                 takes[name](columns, line[columns.at], frame[columns.at])
 
     def clear(self) -> None:
-        """Drops what was gathered."""
+        """Drops all gathered entries."""
         self.claims.clear()
         self._inputs.pieces.clear()
         self._display.pieces.clear()
@@ -162,7 +162,7 @@ class Entries:
         return self._wrong(*place, "claims", f'a "{event}" claim needs {missing}')
 
     def _take_display(self, columns: EntryColumns, line: Ints, frame: Ints) -> None:
-        # An entry without values may lack its id: the clock belongs to nobody.
+        # An entry without values may lack its id: the clock belongs to no actor.
         nobody = columns.texts["id"][1] < 0
         odd = np.zeros(len(columns), dtype=np.bool_)
         for column in columns.numbers.values() if nobody.any() else ():
@@ -209,7 +209,7 @@ class Entries:
             raise error(end)
 
     def strangers(self, known: Collection[str], fixtures: Collection[str]) -> Iterator[Stranger]:
-        """Ids that are nowhere else: no actor has that id, or no actor who was ever there at the end of a frame."""
+        """Ids that are nowhere else: no actor has that id, or no actor that was ever there at the end of a frame."""
         for name, (number, frame, field) in self.named.items():
             # Driven actors have no pose, so their ids are known only after the replay.
             if name not in known and name not in fixtures and not any(mark in name for mark in RESERVED):

@@ -123,7 +123,7 @@ def _line(source: Source, where: tuple[str | int, ...]) -> int | None:
 
 
 def _wanted(table: dict[str, Any], where: tuple[str | int, ...], found: list[FoundProblem]) -> Wanted:
-    """Takes the columns out of a table, and notes what is wrong with them."""
+    """Takes the columns out of a table, and notes their mistakes."""
     event = table.get("event")
     if isinstance(event, str) and event not in EXPECTED:
         found.append(((*where, "event"), f'unknown event "{event}"', nearest(event, EXPECTED)))

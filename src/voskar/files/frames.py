@@ -235,7 +235,7 @@ def colons(text: bytes) -> int:
 def decoded(name: str, number: int, line: bytes, warn: Warn) -> FrameLine | None:
     """The frame of a line, looked at slowly: without what is the game's own, and with no key twice.
 
-    None for one that is cut off, of which `warn` is logged. Raises InputError.
+    None for a line that is cut off; `warn` reports it. Raises InputError.
     """
 
     def problem(message: str, **fields: Any) -> InputError:

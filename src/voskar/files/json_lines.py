@@ -85,7 +85,7 @@ class LineReader:
                 lines, places = lines[len(taken) :], places[len(taken) :]
 
     def _slowly(self, lines: list[bytes], places: Ints) -> Iterator[Block]:
-        """Lines one by one: what is wrong is logged, what is the game's own left out."""
+        """Lines one by one: mistakes are reported, and the game's own keys are left out."""
         numbered = zip(places.tolist(), lines, strict=False)
         frames = ((place, decoded(self.name, place, line, self.warn)) for place, line in numbered)
         return map(of_frames, chunks((place, line) for place, line in frames if line is not None))

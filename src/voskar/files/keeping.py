@@ -84,7 +84,7 @@ def _check(folder: Path, *, shared: bool = False) -> None:
     # A sticky folder such as /tmp can be written to by all, but only the owner replaces an entry.
     if shared and mode & 0o022 and not mode & stat.S_ISVTX:
         raise _UnsafeError(f"{folder} can be written to by others (mode {mode:04o})")
-    if not shared and mode & 0o022:  # what is in it may not be ours
+    if not shared and mode & 0o022:  # its files may come from somebody else
         raise _UnsafeError(f"{folder} can be written to by others (mode {mode:04o}); remove it, it can be made again")
     # The mode may come from an older umask; the folder is ours, so it can be mended.
     if not shared and mode != 0o700:

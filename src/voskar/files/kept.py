@@ -96,13 +96,13 @@ class ReadyRulebook:
         self._kept = None if self._place is None else _read(self._place)
         self._files: Mapping[Path, Digest | None] = {}
         self._made: dict[Fraction, Rules] = {}
-        """What was made by its rate: sessions ask again and again."""
+        """The rules by their rate: sessions ask for them again and again."""
         known: _KeptRules | Rulebook = self.whole if self._kept is None else self._kept
         self.kinds, self.fixtures = known.kinds, known.fixtures
 
     @cached_property
     def whole(self) -> Rulebook:
-        """With its keys, and where they are. Raises InputError where it is not what was kept any more."""
+        """With its keys, and where they are. Raises InputError if a file has changed since."""
         from voskar.files.rulebook import load_rulebook  # with what validates it
 
         with noted() as files:
@@ -144,7 +144,7 @@ def _read(place: Path) -> _KeptRules | None:
         # The digests are compared before anything is used, so an edited rulebook is read again.
         if not isinstance(kept, _KeptRules) or any(digest_of(name) != digest for name, digest in kept.files.items()):
             return None
-    except Exception:  # whatever is wrong with it, it can be made again
+    except Exception:  # after any mistake it can be made again
         return None
     # The files count as read, so that output never replaces one of them.
     for name, digest in kept.files.items():

@@ -176,7 +176,7 @@ def _check_version(path: str | Path, version: Any) -> None:
 
 
 def _event(row: Any) -> Event:
-    """The event that a row logs. Raises ValueError, saying what is wrong with it."""
+    """The event that a row logs. Raises ValueError with the mistake."""
     if not isinstance(row, dict):
         raise ValueError(f"found {json.dumps(row)}, expected an object")
     unknown = sorted(set(row) - set(COLUMNS))
@@ -231,7 +231,7 @@ def _read_table(path: str | Path, data: bytes, ending: str) -> tuple[dict[str, A
                 events.append(_event({name: _number(name, value) for name, value in row.items()}))
             except (ValueError, OverflowError, msgspec.ValidationError) as error:
                 raise InputError(Problem(f"not a row of a ledger: {error}", file=str(path), row=number)) from None
-    except (ValueError, RecursionError, OverflowError) as error:  # whatever the libraries call a table that is none
+    except (ValueError, RecursionError, OverflowError) as error:  # each library has its own error for a broken table
         raise InputError(Problem(f"not a table of a ledger: {first_line(error)}", file=str(path))) from None
     return header, events
 
@@ -251,7 +251,7 @@ def _csv_rows(data: bytes) -> Iterator[dict[str, Any]]:
 
 
 def _parquet_rows(data: bytes, header: dict[str, Any]) -> Iterator[dict[str, Any]]:
-    """The same for Parquet, whose metadata is the header. Raises ValueError."""
+    """The same for Parquet, with its metadata as the header. Raises ValueError."""
     import pyarrow
     import pyarrow.parquet
 

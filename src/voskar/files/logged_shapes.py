@@ -31,7 +31,7 @@ EXPECTED = (
 
 
 def shape_of(items: Any) -> tuple[LoggedPart, ...]:
-    """The convex parts of a value, in the world. Raises ValueError, saying what is wrong."""
+    """The convex parts of a value, in the world. Raises ValueError with the mistake."""
     # Four numbers are one rectangle; a list of anything else is a list of shapes.
     entries = items if isinstance(items, list) and items and not _is_number(items[0]) else [items]
     return tuple(part for item in entries for part in _parts(item))

@@ -31,7 +31,7 @@ LONGEST = 64 << 20
 """Bytes that one line may have: a small file may unpack to a line without end."""
 
 Digest = bytes
-"""The digest of a file's bytes: two files with one digest are the same file, whatever wrote them."""
+"""The digest of a file's bytes: two files with one digest are the same file."""
 
 
 class _Reads:
@@ -116,7 +116,7 @@ def _bytes_digest(file: FileIO) -> Digest:
 
 def regular(path: str | Path) -> FileIO:
     """A regular file, opened. Raises InputError for a pipe or a device, without waiting for one."""
-    # Without O_NONBLOCK an open named pipe without a writer would block for ever.
+    # Without O_NONBLOCK an open named pipe without a writer would block without end.
     file = FileIO(os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0)))
     mode = os.fstat(file.fileno()).st_mode
     if stat.S_ISREG(mode):
@@ -129,7 +129,7 @@ def regular(path: str | Path) -> FileIO:
 
 
 class _Digested(RawIOBase):
-    """A file that is read from its beginning to its end, with the digest of what was read."""
+    """A file that is read from its beginning to its end, with the digest of the bytes that were read."""
 
     def __init__(self, file: FileIO) -> None:
         self._file, self.digest, self._count, self._before = file, blake2b(digest_size=20), 0, _state(file)
@@ -148,7 +148,7 @@ class _Digested(RawIOBase):
         return self._count
 
     def finish(self) -> Digest | None:
-        """The digest of the whole file, None for one that has changed meanwhile."""
+        """The digest of the whole file, None if it has changed meanwhile."""
         # A JSON error may stop the reading early, and the digest is of the whole file.
         while self.readinto(bytearray(PIECE)):
             pass
@@ -242,7 +242,7 @@ def read_text(path: str | Path) -> str:
 
 
 def text_of(data: bytes, path: str | Path) -> str:
-    """The text of a file. Raises InputError for what is not UTF-8."""
+    """The text of a file. Raises InputError if it is not UTF-8."""
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:

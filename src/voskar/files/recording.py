@@ -99,7 +99,7 @@ class _Number(msgspec.Struct):
 
 
 def replaced_lines(path: str | Path) -> frozenset[int]:
-    """The numbers of the lines whose frames are logged again further down."""
+    """The numbers of lines with frames that are logged again further down."""
     decode = msgspec.json.Decoder(_Number).decode
     kept: list[tuple[int, int]] = []
     replaced: set[int] = set()

@@ -59,7 +59,7 @@ WEB = ("http://", "https://")
 
 
 def _name(url: str) -> str:
-    """The last name of a URL, without what is asked for behind it."""
+    """The last name of a URL, without its query."""
     name = url.partition("://")[2]
     if url.startswith(WEB):
         # A query is no part of the name, and may hold a secret.
@@ -89,7 +89,7 @@ def _options(service: str) -> dict[str, Any]:
         from aiohttp import ClientTimeout
 
         patient = ClientTimeout(total=None, sock_connect=PATIENCE, sock_read=PATIENCE)
-        # The library keeps file systems by their options, and a kept one may wait for ever.
+        # The library keeps file systems by their options, and a kept one may wait without end.
         return {"client_kwargs": {"timeout": patient}, "skip_instance_cache": True}
     if service in ("s3", "s3a"):
         waits = {"connect_timeout": PATIENCE, "read_timeout": PATIENCE, "retries": {"max_attempts": 2}}
@@ -99,7 +99,7 @@ def _options(service: str) -> dict[str, Any]:
 
 @contextmanager
 def _plain(url: str) -> Iterator[None]:
-    """Whatever a service, its library or the network says, as one clear error."""
+    """Turns any error of a service, its library or the network into one clear error."""
     try:
         yield
     except FileNotFoundError:

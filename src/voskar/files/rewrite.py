@@ -27,6 +27,6 @@ def rewrite(book: Rulebook, changes: Sequence[Change]) -> list[str]:
             for step in change.path[:-1]:
                 at = at[step] if isinstance(step, int) or step in at else at.setdefault(step, tomlkit.table())
             at[change.path[-1]] = meant(change.value)
-        begin()  # it is meant to take the place of what was read
+        begin()  # it is meant to replace the file that was read
         write_text(Path(file), tomlkit.dumps(document))
     return sorted(by_file)

@@ -315,7 +315,7 @@ def _drawn_solid(table: SolidTable) -> Outline:
 
 
 def _mask(role: Role, layer: int, meets: Mapping[int, int] | None) -> int:
-    """The mask of a box that has none of its own, by the table of who meets whom; a hurtbox reads it backwards."""
+    """The mask of a box without its own, by `[layers.meets]`; a hurtbox reads the table backwards."""
     if role == "hurtbox":
         # The table says which hurtboxes a hitbox meets; a hurtbox needs the hitboxes that meet it.
         return sum(hit for hit, those in (meets or {}).items() if those & layer)

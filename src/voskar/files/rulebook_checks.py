@@ -18,7 +18,7 @@ from voskar.files.shapes import SHAPES
 FoundProblem = tuple[tuple[str | int, ...], str, str | None]
 
 BY_CLIP = ("clips", "during", "not_during", "keys")
-"""Tables whose keys are names of clips."""
+"""Tables with names of clips as keys."""
 
 MOST_CONDITIONS = 60
 """Different conditions of a kind's boxes: each is a bit."""

@@ -387,7 +387,7 @@ class ChangedEmitterTable(EmitterTable):
 
 
 class OwnRulesTable(KindTable):
-    """`[actors.ID]`: what is not said is its kind's."""
+    """`[actors.ID]`: keys that it lacks are those of its kind."""
 
     clips: dict[str, ChangedClipTable] = {}  # type: ignore[assignment]
     emitters: dict[str, ChangedEmitterTable] = {}  # type: ignore[assignment]

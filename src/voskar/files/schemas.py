@@ -65,7 +65,7 @@ def _schema_text(file: str) -> str:
 
     schema: dict[str, Any] = FILES[file]().model_json_schema(schema_generator=WithDurations)
     if file == "rulebook":
-        schema.pop("required", None)  # what is included needs no version of its own
+        schema.pop("required", None)  # an included file needs no version of its own
         _let_kinds_be_like(schema["$defs"])
     if file == "expect":
         schema["$defs"]["ExpectTable"]["additionalProperties"] = True  # columns of the ledger

@@ -181,7 +181,7 @@ class UnloggedTable(Table):
 
 
 class LoggedTable(Table):
-    """`[logged]`: what is claimed whenever it happens"""
+    """`[logged]`: events that are claimed whenever they happen"""
 
     events: list[str] = Field(default=[])
 

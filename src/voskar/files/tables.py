@@ -78,7 +78,7 @@ def table_frames(folder: Path, span: tuple[int, int] | None) -> Iterator[tuple[i
     poses = _grouped(folder, "poses", PoseLine)
     others = sorted({*inputs, *claims, *display, *marks})
     if span:
-        # a frame that any table mentions is there, whatever a mark says
+        # a frame that any table mentions is there, even if a mark says that it is lost
         lost = lost_frames(marks) - set(others)
         others = [frame for frame in range(span[0], span[1] + 1) if frame not in lost]
     # Poses are read as they come; the other tables are small and are held as a whole.
@@ -226,7 +226,7 @@ def _grouped(folder: Path, name: str, struct: type[T]) -> Iterator[tuple[int, in
 
 
 def gathered(folder: Path, name: str, struct: type[T]) -> dict[int, list[T]]:
-    """A small table by frame. Raises InputError for one that is not."""
+    """A small table by frame. Raises InputError for a large one."""
     found: dict[int, list[T]] = {}
     count = 0
     for frame, first, group in _grouped(folder, name, struct):

@@ -75,7 +75,7 @@ LONGEST = 4 << 20
 
 
 def parse_source(text: str, name: str) -> Source:
-    """One file's text. Raises InputError for what is not TOML, and for too much of it."""
+    """One file's text. Raises InputError if it is not TOML, or too long."""
     if len(text) > LONGEST:
         message = f"found {len(text) / (1 << 20):.1f} MiB of TOML, expected at most {LONGEST >> 20} MiB"
         raise InputError(Problem(message, file=name))
@@ -85,7 +85,7 @@ def parse_source(text: str, name: str) -> Source:
         raise InputError(_syntax(name, error, text)) from None
     except RecursionError:
         raise InputError(Problem("nested too deeply", file=name)) from None
-    except ValueError:  # what is no number to Python, as one of thousands of digits
+    except ValueError:  # Python refuses a number of thousands of digits
         raise InputError(Problem("a number of too many digits", file=name)) from None
     return Source(name, raw, {path: (name, line) for path, line in key_lines(text).items()})
 

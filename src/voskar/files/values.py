@@ -98,7 +98,7 @@ def windows(value: Any) -> Any:
 
 
 def ranges(value: Any, expected: str) -> tuple[tuple[int, int], ...]:
-    """`3-5,8` as ((3, 5), (8, 8)). Raises ValueError with what was expected."""
+    """`3-5,8` as ((3, 5), (8, 8)). Raises ValueError with the expected form."""
     # A single cell is easily written as a number: `3` in place of `"3"`.
     if not isinstance(value, str):
         raise ValueError(expected)

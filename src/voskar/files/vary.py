@@ -1,4 +1,4 @@
-"""Reads what is to be varied, `KEYPATH=VALUES`, and writes it into a rulebook."""
+"""Reads the values to vary, `KEYPATH=VALUES`, and writes them into a rulebook."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ MOST = 4096
 """Most values on one axis, and most variants of a grid."""
 
 NAMED = {"kinds": "kind", "attacks": "attack", "clips": "clip", "boxes": "box", "emitters": "emitter"}
-"""Tables whose keys are names that a rulebook gives: a variant may not make up new ones."""
+"""Tables with names of the rulebook as keys: a variant may not make up new ones."""
 
 _STEP = re.compile(r"([^.\[\]]+)|\[(\d+)\]", re.ASCII)
 _SPAN = re.compile(r"(-?\d+(?:\.\d+)?)(f|ms|s)?\.\.(-?\d+(?:\.\d+)?)(f|ms|s)?(?:/(\d+(?:\.\d+)?))?", re.ASCII)

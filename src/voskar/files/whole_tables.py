@@ -310,7 +310,7 @@ def _is_logged(metadata: Any, name: str) -> bool:
 
 
 def _column(table: Any, of: str, name: str) -> Any:
-    """A column in its type, None for one that was not read."""
+    """A column in its type, None for a column that was not read."""
     import pyarrow
 
     if name not in table.column_names:

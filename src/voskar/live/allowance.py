@@ -27,7 +27,7 @@ class Allowance:
         return self._left
 
     def take(self, spent: float) -> None:
-        """Takes off what was spent."""
+        """Takes off the spent time."""
         self._left -= spent
 
     def owe(self, spent: float) -> None:

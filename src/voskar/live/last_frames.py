@@ -51,5 +51,5 @@ class LastFrames:
             self._older, self._younger = self._younger, self._make()
 
     def finish(self, **header: Any) -> Recording:
-        """The frames that are kept, as a recording. It shares its columns with what is added later."""
+        """The frames that are kept, as a recording. It shares its columns with frames that are added later."""
         return self._older.finish(goes_on=True, **header)

@@ -1,4 +1,4 @@
-"""The page of a recording that grows: its parts, and what is sent to browsers that have it open."""
+"""The page of a recording that grows: its parts, and the events for browsers that have it open."""
 
 from __future__ import annotations
 
@@ -41,9 +41,9 @@ class LivePage:
         """With the number of the event that brought them."""
         self._known_at = 0
         self.until = -1
-        """The last frame whose poses the page has."""
+        """The last frame that the page has poses of."""
         self._sure = -1
-        """The last frame whose poses are those of a look."""
+        """The last frame with poses of a look."""
 
     def logged(self, rules: Rules, recording: Recording) -> list[PageEvent]:
         """Poses of frames as they are logged."""
@@ -74,7 +74,7 @@ class LivePage:
         return [*events, PageEvent(self.number, "known", packed(self.known))]
 
     def run_over(self) -> None:
-        """The run that the last look was at is over: what is known of it stays."""
+        """The run of the last look is over: its findings stay."""
         self._before = self.known
 
     def restarts(self) -> list[PageEvent]:

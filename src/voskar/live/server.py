@@ -61,7 +61,7 @@ class PageServer:
             raise self._error
 
     def send(self, events: Iterable[PageEvent]) -> None:
-        """Sends news to everybody who has the page open."""
+        """Sends news to every browser that has the page open."""
         for event in events:
             # the queues of the readers belong to the thread of the loop
             self._loop.call_soon_threadsafe(self._pass_on, event)

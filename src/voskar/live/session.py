@@ -88,13 +88,13 @@ class Session:
         self.cost = 0.0
         """CPU seconds of the last look."""
         self.late_cost = 0.0
-        """CPU seconds of looks that nobody asked for, for a caller that takes them away."""
+        """CPU seconds of looks that the caller did not ask for; the caller sets it back."""
         self.recordings = 0
         """How many have begun."""
         self.over: list[Looked] = []
         """The last look at each run that is over, if the session draws, for a caller that takes them away."""
         self._late = News()
-        """News of looks that nobody asked for."""
+        """News of looks that the caller did not ask for."""
         self._refuted: Counter[tuple[str, str]] = Counter()
         """How often glances found odd what looks did not: by code and the kind it is about."""
         self._begin(None)
@@ -125,7 +125,7 @@ class Session:
         """Whether the rules have ended the run, as far as the last look saw."""
         # every trial shares these, so it knows the actors of earlier blocks
         self._actors = self._columns().actors
-        """Everybody who has come in this run, as columns know them."""
+        """All actors of this run, as columns know them."""
         self._waiting: list[tuple[int, list[bytes]]] = []
         """Lines that are checked and not in the columns of the run yet, each part with the number of the line before
         it."""
@@ -219,7 +219,7 @@ class Session:
         begun, places = self.line, np.arange(self.line + 1, self.line + len(lines) + 1)
         for block in self._reader.read(lines, places):
             trial = self._columns()
-            # who is known is known: an actor that changes its kind or its owner is wrong in any later block, too
+            # the actors of earlier blocks are known: a change of kind or owner is a mistake in any later block
             trial.actors = self._actors
             if self._first is not None:
                 trial.first, trial.last = self._last + 1, self._last
@@ -264,7 +264,7 @@ class Session:
             for before, lines in joined:
                 for block in self._reader.read(lines, np.arange(before + 1, before + len(lines) + 1)):
                     self._run.add(block)
-                    if self._run.any_too_old:  # looks are held against one that saw more
+                    if self._run.any_too_old:  # a look is compared with one that saw more
                         self._judge_late()
                         self._run.forget()
         except InputError as error:
@@ -299,7 +299,7 @@ class Session:
         return self._taken(self._judge(over=over, explains=explains))
 
     def _taken(self, found: News) -> News:
-        """With what was found before and nobody has asked for."""
+        """With earlier news that the caller has not taken."""
         late, self._late = self._late, News()
         return late.followed_by(found)
 

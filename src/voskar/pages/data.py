@@ -30,7 +30,7 @@ from voskar.explaining.words import others, sentence, sharpness
 from voskar.pages.poses import UNIT, Plain, PoseChunk, plain_actor, pose_chunks
 
 GATES = 1500
-"""Most contacts whose gates are logged in the page; of the others the command is."""
+"""Most contacts with their gates in the page; of the others the page shows the command."""
 
 CONTACT = (
     "frame", "until", "attacker", "hitbox", "target", "hurtbox", "attack", "outcome", "t", "x", "y", "damage", "case",
@@ -136,7 +136,7 @@ def other_data(other: PageData, found: VersionsCompared) -> PageData:
 
 
 def _pairs(verdict: Verdict, ledger: Ledger, frames: tuple[int, int]) -> Iterator[tuple[int, str, str]]:
-    """The pairs whose gates are in the page: of findings, and of the first contacts."""
+    """The pairs with their gates in the page: of findings, and of the first contacts."""
     for finding in verdict.findings:
         if finding.attacker and finding.target and CODES[finding.code].about == "hit":
             yield from {
@@ -177,7 +177,7 @@ def _kinds(rules: Rules, catalog: BoxCatalog) -> list[Plain]:
 
 
 def _actors(rules: Rules, judged: Recording, frames: tuple[int, int]) -> list[Plain]:
-    """Everybody who has a pose in some frames."""
+    """All actors with a pose in some frames."""
     kinds = {name: number for number, name in enumerate(rules.kinds)}
     there = distinct(judged.poses.actor[judged.block(frames[0], frames[1] + 1)])
     return [plain_actor(judged, number, kinds[judged.actors[number].kind]) for number in there.tolist()]

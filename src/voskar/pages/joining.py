@@ -40,7 +40,7 @@ def joined(before: Plain, now: Plain) -> Plain:
 
 
 def without(plain: Plain, frame: int) -> Plain:
-    """The same without what was before a frame; findings and how actors stood stay."""
+    """The same without the frames before a frame; findings and how actors stood stay."""
     first = {"contacts": 0, "events": 0, "ends": 0, "inputs": 2}
     return {
         **plain,

@@ -42,7 +42,7 @@ class PoseChunk:
 def pose_chunks(
     rules: Rules, judged: Recording, catalog: BoxCatalog, frames: tuple[int, int], rows: int = CHUNK_ROWS
 ) -> Iterator[PoseChunk]:
-    """The chunks of some frames of a recording whose poses are as they were judged, in order."""
+    """The chunks of some frames of a recording, with poses as they were judged, in order."""
     drawn = _Drawn(rules, judged, catalog)
     count = frames[1] - frames[0] + 1
     mean = max(len(judged.poses.frame[judged.block(frames[0], frames[1] + 1)]) / count, 1)

@@ -1,4 +1,4 @@
-"""Taking away from a scene whatever a finding does not need."""
+"""Takes away the parts of a scene that a finding does not need."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Taking away from a rulebook whatever a finding does not need."""
+"""Takes away the parts of a rulebook that a finding does not need."""
 
 from __future__ import annotations
 

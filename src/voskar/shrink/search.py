@@ -154,7 +154,7 @@ class Search:
         try:
             return self._is_in(read_recording(lines, "the scene", self.book))
         except InputError:
-            return False  # who is claimed or owned is not in it yet
+            return False  # claimed actors and owners are not in it yet
 
     def shows(self, script: dict[str, Any]) -> bool:
         """Whether a script does."""
@@ -192,7 +192,7 @@ class Search:
             _signature(root) for (root, _), is_same in zip(verdict.roots, same, strict=True) if not is_same
         )
         if not any(same) or (self.others is not None and not others <= self.others):
-            return False  # nor one that was not there before, as of a hit whose claim is taken away
+            return False  # nor a finding that was not there before, as of a hit without its claim
         self.others = others
         return True
 

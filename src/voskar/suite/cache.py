@@ -25,7 +25,7 @@ Files = Mapping[Path, Digest | None]
 
 
 class _KeptVerdict(msgspec.Struct):
-    """A verdict, and where it is kept: one that stands elsewhere answers another question."""
+    """A verdict, and where it is kept: a verdict in another place answers another question."""
 
     name: str
     result: Result

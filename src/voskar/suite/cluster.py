@@ -53,7 +53,7 @@ def cluster(address: str) -> Iterator[Cluster]:
     except ImportError:
         hint = 'pip install "voskar[cluster]"'
         raise InputError(Problem("a cluster needs the extra `cluster`", key="--cluster", hint=hint)) from None
-    logging.disable()  # whatever the libraries say of what breaks, one error of ours is enough
+    logging.disable()  # one error is enough for every way in which the libraries fail
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # other versions of libraries, and how much is shipped
         try:
@@ -243,7 +243,7 @@ def _unpacked(value: Any) -> Any:
 
 @cache
 def _rooms() -> str:
-    """Where this worker puts what is shipped; gone when it ends."""
+    """The folder for the files of this worker; removed when it ends."""
     import atexit
 
     folder = tempfile.mkdtemp(prefix="voskar-")

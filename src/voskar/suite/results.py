@@ -140,7 +140,7 @@ def _faults(job: Job, found: Weighed) -> Iterator[Fault]:
 
 
 def baseline_faults(differs: LedgerDiff) -> Iterator[Fault]:
-    """The causes of what is not as it was."""
+    """The causes of differences."""
     for cause in differs.causes:
         yield Fault(
             f"baseline-{cause.change}", cause.frame, f"{cause.what}: {cause.before} in the baseline, now {cause.after}"

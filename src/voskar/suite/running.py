@@ -56,7 +56,7 @@ _rulebooks: dict[tuple[str, str], tuple[Files, Rulebook]] = {}
 
 
 def judge(job: Job, *, coverage: bool, pages: str | None) -> tuple[Result, tuple[tuple[str, Digest | None], ...]]:
-    """Checks one recording, and says what was read for it."""
+    """Checks one recording, and names the files that were read for it."""
     with noted() as files:
         result = run_job(job, coverage=coverage, pages=pages)
     return result, tuple((str(path), digest) for path, digest in files.items())
@@ -110,7 +110,7 @@ def _write_page(job: Job, folder: Path, rules: Rules, played: Recording, found: 
 
 
 def _lost(job: Job) -> Result:
-    """The result of a job whose process died twice."""
+    """The result of a job after its process died twice."""
     return Result(job.name, 0, "", (), error="its process was killed, and once more when it was tried again")
 
 

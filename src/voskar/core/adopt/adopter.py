@@ -70,7 +70,7 @@ class Adopter:
         self.runs.after()
 
     def close(self) -> None:
-        """The recording is over: what is left open has nothing of the rules."""
+        """The recording is over: open claims match nothing of the rules."""
         self.begin_again()
 
     @property

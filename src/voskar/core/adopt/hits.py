@@ -109,7 +109,7 @@ class HitAdoption:
         attack = contact.attack
         cases = cases_of(attack, contact.target.kind)
         drawn = attack.least_damage is not None or any(case.least_damage is not None for case in cases)
-        # where the rules can decide by themselves, a claim must not: it is what is checked
+        # where the rules can decide by themselves, a claim must not decide: the check is about it
         if not drawn and not any(case.by_claim for case in cases):
             return
         number = self._fitting((contact.attacker.id, contact.target.id), self.world.frame, attack.name)
@@ -175,7 +175,7 @@ class HitAdoption:
             return self._lands(contact) if not asked or self.logged.shows(contact) else self._passes(contact)
         claim, taken = self.index.claims[number], self.decisions.taken.get(number)
         if taken is None:
-            here = self.logged.shows(contact)  # the game's health says when, whatever it claims
+            here = self.logged.shows(contact)  # the logged health decides the frame, not the claim
             if claim.frame > frame:
                 # the claim's own frame may still bring a better hit: this one then goes back
                 self._tentative[number] = Tentative(contact, event, here, frame)
@@ -318,7 +318,7 @@ class HitAdoption:
         self._settle(number)
 
     def begin_again(self) -> None:
-        """A mark, or the end: what is left has no hit."""
+        """A mark, or the end: the remaining claims have no hit."""
         for number in sorted(self._open):
             if self.index.claims[number].frame < self.world.frame:
                 self.give_up(number)

@@ -174,7 +174,7 @@ class PlannedClaims:
         self._open.discard(number)
 
     def watch(self) -> None:
-        """This frame's claims wait for the rules; who has waited long enough has nothing of them."""
+        """This frame's claims wait for the rules; a claim at the end of its wait matches nothing."""
         frame, near = self.world.frame, self.resync.windows.near
         if not self._open and frame not in self.of:
             return
@@ -187,7 +187,7 @@ class PlannedClaims:
                 self._give_up(number)
 
     def begin_again(self) -> None:
-        """A mark, or the end: what is left has nothing of the rules."""
+        """A mark, or the end: the remaining claims match nothing of the rules."""
         for number in sorted(self._open):
             if self.index.claims[number].frame < self.world.frame:
                 self._give_up(number)

@@ -89,7 +89,7 @@ class Shots:
         if self._use(owner, emitter, event.frame, 0, 0, self._shown, self._given) is not None:
             return
         if self._leaves(owner, emitter, event):
-            return  # there is nothing to be shown: what is in another frame is another's
+            return  # a shot in another frame belongs to another spawn
         if self._use(owner, emitter, event.frame, window.before, window.after, self._shown, self._given) is not None:
             return
         # a shot that is a whole cooldown later is the next one

@@ -118,7 +118,7 @@ class States:
                     self._beside[key] = now
             else:
                 full = (kind.health if key[1] == "health" else kind.logged_lives(kind.lives or 0)) or 0.0
-                # a refill makes both values full, whatever they were
+                # a refill makes both values full
                 self._beside[key] = now if abs(now - full) < SAME < change else max(self._beside[key] + change, 0.0)
             self._known[key] = now
         return self._beside.get(key)

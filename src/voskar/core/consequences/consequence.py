@@ -23,7 +23,7 @@ def table_of(attack: Attack, side: Side) -> Consequences:
 
 
 class Effect(msgspec.Struct, gc=False, weakref=False, eq=False):
-    """A table of consequences, and whom it is done to.
+    """A table of consequences, and the actor that it changes.
 
     `other` is the other one; `cause` the attack that causes it. `contact` is the hit, None for what happens without
     one; `side` the side of it that the table is of.
@@ -53,7 +53,7 @@ class Effect(msgspec.Struct, gc=False, weakref=False, eq=False):
 
     @property
     def leader(self) -> ActorState:
-        """The actor whose heading a push follows: the attacker."""
+        """The actor that gives a push its heading: the attacker."""
         return (self.other or self.own) if self.contact is None else self.contact.attacker
 
 

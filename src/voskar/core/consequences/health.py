@@ -71,7 +71,7 @@ def take(contact: Contact) -> None:
     if effect.attacker.damage:
         lose(world, attacker, effect.attacker.damage, target.id)
     share = effect.attacker.lifesteal
-    # of the health that was really lost: overkill and what was absorbed feed no thief
+    # of the lost health alone: overkill and absorbed damage give nothing back
     if share and before is not None and after is not None and (lost := added(before, -after)) > 0:
         thief = world.find(attacker.owner) if attacker.owner is not None else attacker
         if thief is not None and thief.down is None:

@@ -21,7 +21,7 @@ def apply(effect: Effect) -> None:
     running = world.run.poisons.get(key, [])
     if state.down is not None or (running and rule.stacking == "ignore"):
         return
-    if rule.stacking == "renew":  # what is due in this frame still falls
+    if rule.stacking == "renew":  # damage that is due in this frame still counts
         running = [poison._replace(left=1) for poison in running if poison.next == world.frame]
     dealer = effect.other
     # a shot is gone by the time the damage falls: its owner has the credit

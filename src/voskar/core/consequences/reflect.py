@@ -1,4 +1,4 @@
-"""Reflect: a shot turns round, and belongs to the one that it hit, from the next frame on."""
+"""Reflect: a shot turns round, and belongs to its target, from the next frame on."""
 
 from __future__ import annotations
 

@@ -17,7 +17,7 @@ def apply(effect: Effect) -> None:
     # A shorter stun must not end a longer one.
     if until == state.stunned_until or (table.stun_mode == "longest" and until < state.stunned_until):
         return
-    if state.stunned_until < world.frame:  # else it continues without a hole
+    if state.stunned_until < world.frame:  # otherwise the stun continues without a gap
         state.stunned_since = world.frame + 1
     state.stunned_until = until
     if state.kind.stun_disarms:

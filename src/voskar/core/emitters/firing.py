@@ -133,7 +133,7 @@ class Emitters:
             if emitter.when.on == "hold":
                 again = max(again, self.fired.get((state.row, emitter.name), NEVER) + emitter.cooldown)
             triggers.again(state, emitter, again, self._since[state.row])
-        for state in fresh:  # what was fired fires itself from the next frame on
+        for state in fresh:  # a new shot fires itself from the next frame on
             self._arm_next(state)
 
     def _fired_kinds(self) -> set[str]:
@@ -215,7 +215,7 @@ class Emitters:
         return self._emit(state, emitter, own, own)
 
     def fire(self, state: ActorState, emitter: Emitter, number: int) -> None:
-        """The `number`th of its shots is fired, whatever its gates say; those before it are consumed."""
+        """The `number`th of its shots is fired without a look at its gates; those before it are consumed."""
         beginning, count = f"{state.id}/{emitter.name}", emitter.fan.count
         before = (number - 1) // count * count
         # Ids go on from there, so that later shots have the numbers of the game.

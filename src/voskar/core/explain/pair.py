@@ -187,7 +187,7 @@ class PairExplainer:
         return ""
 
     def _back(self, name: str, frame: int) -> str:
-        """The frame in which an actor that is down comes back, and who keeps it."""
+        """The frame in which a downed actor comes back, and the actor that keeps it away."""
         for event in self.ledger.of("respawn"):
             if event.frame >= frame and name in (event.id, event.detail):
                 who = f", as {event.id}" if event.detail else ""

@@ -266,7 +266,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
             # up is a sign on y, so heights of both spaces compare alike
             higher = over_y * world.up
             gap, under = hit_low + higher - hurt_high, hurt_low - hit_high - higher
-            # edges that only touch count, whatever the last digit
+            # edges that only touch count, so rounding must not decide
             slack = condition.slack + TOLERANCE
             above, below = gap >= -slack, under >= -slack
         else:

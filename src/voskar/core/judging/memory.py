@@ -104,7 +104,7 @@ class Memory:
         return frame if run is None or run[1] < frame - 1 else run[0]
 
     def touch(self, key: Key, frame: int, until: int) -> None:
-        """Notes a contact, whatever came of it; while its attacker is frozen, up to `until`, it is not broken."""
+        """Notes a contact with any outcome; while its attacker is frozen, up to `until`, it is not broken."""
         if key not in self._runs:
             self._note(key)
         self._runs[key] = (self.touching_since(key, frame), until)

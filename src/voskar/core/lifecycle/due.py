@@ -45,7 +45,7 @@ def _pressed(world: World, state: ActorState, frame: int) -> int:
     presses = {mark for name in who for mark in recording.inputs.pressed(name, button, marks).tolist()}
     if not state.driven:
         rows = poses.rows_of(state.row)
-        # a game shows who returns in the frame of the press: a press without a pose was for something else
+        # a game shows the returning actor in the frame of the press: a press without a pose had another purpose
         presses &= set(poses.frame[rows[~poses.lingering[rows]]].tolist())
     return min((press for press in presses if press >= frame), default=FOREVER)
 

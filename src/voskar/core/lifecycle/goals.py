@@ -46,7 +46,7 @@ class Goals:
         world, run, frame = self.world, self.world.run, self.world.frame
         if not (self._asks or run.won or run.anyone_out):
             return
-        # who is out or cleared changes only with an event: the scan over all actors is not for every frame
+        # only an event changes the actors that are out or cleared, so most frames skip the scan over all actors
         recheck, run.recheck = run.recheck or frame in self._vanish, False
         if run.goes_on:
             return
@@ -97,7 +97,7 @@ class Goals:
 
 
 def award(world: World, who: str, points: float) -> None:
-    """Adds points for what an actor did; without a side they go to whom it belongs to."""
+    """Adds points for what an actor did; without a side they go to its first owner."""
     state = world.find(who)
     seen = {who}  # owners may go round in a ring
     while state is not None and state.side is None and state.owner not in (None, *seen):

@@ -44,7 +44,7 @@ class Resets:
 
     def mark(self, what: str) -> None:
         """The game began its room or its whole run again: everyone is as at the start; under "room" lives, counters,
-        checkpoints, score and who is out continue."""
+        checkpoints, score and the actors that are out continue."""
         world = self.world
         world.run.ended, world.run.won, world.run.goes_on, world.run.recheck = None, False, False, True
         self.close_contacts()
@@ -63,7 +63,7 @@ class Resets:
                 continue
             out, whole = state.out, what == "run"
             if out and not whole:
-                continue  # who is out stays out
+                continue  # an actor that is out stays out
             if whole:
                 counting.stop(world, state)
             else:
@@ -80,7 +80,7 @@ class Resets:
                 table.at[state.row] = NEVER  # all are shown for the first time
         if what == "run":
             world.shown_kinds = world.kinds_shown_from(world.frame)
-        # succession and emitters begin behind it, as they look at who is there
+        # succession and emitters begin behind it, as they need the actors that are there
         self._start_over(None, whole=what == "run", marked=True)
         if what == "run":
             self.succession.begin()
@@ -97,7 +97,7 @@ class Resets:
         world, run = self.world, self.world.run
         run.room_start = world.frame
         run.seen_kinds.clear()
-        for outs in run.outs.values():  # what is placed again starts again, and what was spawned is gone
+        for outs in run.outs.values():  # fixtures start again, and spawned actors are gone
             outs[:] = [out for out in outs if out[1] < len(world.recording.actors) or self._is(out, returning)]
         driven = [state for state in world.everyone() if state.driven and state is not returning]
         for state in sorted(driven, key=lambda state: state.id):

@@ -41,7 +41,7 @@ class Returns:
                 continue  # the return of another one has placed it again, or it has left
             state, attacker = world.state(row), None
             if rule_of(state).if_unsafe == "wait":
-                if not latched:  # who is back meets other conditions
+                if not latched:  # a returned actor meets other conditions
                     latch(world, world.frame)
                 latched = True
                 attacker = self._in_the_way(state)

@@ -17,7 +17,7 @@ from voskar.core.rules.shapes import Bools, Floats, Ints, cos_sin
 
 def _taken(column: np.ndarray, which: slice | Ints) -> np.ndarray:
     """Rows of a column; a view of one value stays one."""
-    # a column of one value stays a view, whatever rows are taken
+    # a column of one value stays a view for any choice of rows
     if isinstance(which, slice) or column.strides != (0,) or not len(column):
         return column[which]
     return np.broadcast_to(column[:1], len(which))
@@ -143,7 +143,7 @@ class Poses:
         return _narrow(np.argsort(self.actor, kind="stable"))
 
     def pieces(self, size: int) -> Iterator[Ints]:
-        """All rows by actor, then frame, in parts of about so many, none of which parts an actor."""
+        """All rows by actor, then frame, in parts of about so many; no part splits an actor."""
         starts = np.array(self._starts)
         # no actor may be parted, since its velocity needs the pose before
         cuts = starts[distinct(np.searchsorted(starts, np.arange(0, len(self), size)))]

@@ -24,7 +24,7 @@ def cells(poses: Poses, rows: Ints, kind: Kind, clips: Sequence[str], rate: Frac
         if name in clips:
             at = np.flatnonzero((clip == clips.index(name)) & (tick >= 0))
             result[at] = _cell_of_tick(tick[at], declared, rate)
-    # a logged cell counts, whatever the tick says
+    # a logged cell counts more than a tick
     return np.where((clip >= 0) & (places >= 0), places, result)
 
 

@@ -32,7 +32,7 @@ def rectangle(x0: float, y0: float, x1: float, y1: float) -> Outline:
 def polygon(points: Sequence[Point]) -> Outline:
     """A simple polygon, convex or not, in either sense of rotation, cut into convex parts.
 
-    Raises ValueError, saying what is wrong, for fewer than 3 or more than 10,000 corners, sides that cross or touch,
+    Raises ValueError with the mistake for fewer than 3 or more than 10,000 corners, sides that cross or touch,
     and outlines without an area.
     """
     return Outline(tuple(np.array(part) for part in convex_parts(points)))

@@ -22,7 +22,7 @@ does to a point that was computed to lie there."""
 def convex_parts(points: Sequence[Point]) -> list[list[Point]]:
     """The convex parts of a polygon given in either sense of rotation.
 
-    Raises ValueError, saying what is wrong, for fewer than 3 or more than 10,000 corners, sides that cross or touch,
+    Raises ValueError with the mistake for fewer than 3 or more than 10,000 corners, sides that cross or touch,
     and outlines without an area.
     """
     ring = _tidy(points)

@@ -36,7 +36,7 @@ class LayerPair:
     hurt_sees: int = 0
     boxes: int = 0
     promised: bool | None = None
-    """The entry in the table of who meets whom; None without a table."""
+    """The entry in `[layers.meets]`; None without that table."""
 
     @property
     def eligible(self) -> bool:

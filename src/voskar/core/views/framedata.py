@@ -87,7 +87,7 @@ def _move(kind: Kind, clip: str, attack: Attack, rules: Rules) -> Move | None:
     if not windows:
         return None
     rounding = rules.contact.round_damage
-    # an attacker that hits in the first active frame is busy for what is left of the move
+    # an attacker that hits in the first active frame is busy for the rest of the move
     busy = None if total is None else total - windows[0][0] - 1
     plain = _landing("", attack, attack.damage, attack.attacker, attack.target, busy)
     row = () if attack.by_counter is None else attack.by_counter.factors

@@ -76,7 +76,7 @@ def end_last(spans: list[Span], last: int) -> None:
 
 
 def freeze(frozen: list[Span], running: Iterable[list[Span]], frame: int, until: int) -> None:
-    """An actor is frozen from the next frame to another: what is running ends so much later."""
+    """An actor is frozen from the next frame to another: running timers end so much later."""
     own = frozen[-1] if frozen and frozen[-1].last >= frame else None
     # a freeze of a frozen actor lengthens it by what reaches beyond its end
     extra = until - (frame if own is None else own.last)

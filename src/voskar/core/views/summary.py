@@ -41,7 +41,7 @@ def natural(name: str) -> list[tuple[bool, int, str]]:
 
 
 def everyone(rules: Rules, recording: Recording, ledger: Ledger) -> Mapping[str, Actor]:
-    """All who ever were there, by id: recorded, placed as fixtures, or spawned."""
+    """All actors of the recording, by id: recorded, placed as fixtures, or spawned."""
     found = {actor.id: actor for actor in recording.actors}
     for fixture in rules.fixtures:
         # a fixture may be recorded as well: then the recording's own actor counts

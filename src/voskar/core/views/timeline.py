@@ -96,7 +96,7 @@ class _Reading:
             # i-frames right behind a return count from its own frame, all others from the next
             self._returned = isinstance(before, RespawnEvent) and before.id == event.id and before.frame == event.frame
             before = event
-            # a mark comes before whatever happens in its frame
+            # a mark comes before all events of its frame
             while marks and marks[0][0] <= event.frame:
                 marks.popleft()[1]()
             self._event(event)
@@ -151,7 +151,7 @@ class _Reading:
     def _renew(self, frame: int, number: int) -> None:
         """The id of an actor is used again, for another one, unless it comes back by its rule."""
         course = self.courses.get(self.recording.actors[number].id)
-        # nobody becomes another one in a run that is over
+        # no actor changes its id in a run that is over
         if course is None or (self.ends and self._begun <= self.ends[-1].frame < frame):
             return
         has_life = course.kind.lives is None or course.lives.values[-1] > 0
@@ -163,7 +163,7 @@ class _Reading:
         self._count_from(course, frame)
 
     def _place(self, course: Course, frame: int) -> None:
-        """A fixture is as at the start, whatever its respawn keeps."""
+        """A fixture is as at the start, without the counters that its respawn keeps."""
         self._revive(course, frame)
         self._fill(course, frame, lives=True)
         if course.present[-1].last < self.recording.last:
@@ -211,7 +211,7 @@ class _Reading:
 
     @staticmethod
     def _revive(course: Course, frame: int) -> None:
-        """Whatever was running ends before a frame."""
+        """All running states end before a frame."""
         for spans in (course.immune, course.stunned, course.frozen, course.down, course.waiting):
             if spans and spans[-1].last >= frame:
                 spans[-1].last = frame - 1

@@ -1,4 +1,4 @@
-"""The world: who is there and in what state, and the few verbs that change it."""
+"""The world: the actors, their states, and the few verbs that change them."""
 
 from __future__ import annotations
 

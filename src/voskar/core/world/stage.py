@@ -178,7 +178,7 @@ class Stage:
         return made
 
     def _reserve(self) -> None:
-        """Room in the kernel for all who may be there at once."""
+        """Room in the kernel for all actors that may be there at once."""
         self.kernel.reserve(self.table.capacity)
         boxes = (self._most_recorded + self.table.capacity - len(self.recording.actors)) * self._most_boxes
         # a logged box that is never logged stands at a point, which takes a spare form, too
@@ -188,7 +188,7 @@ class Stage:
         self.placing.reserve_rows(self.table.capacity)
         self.finder.reserve(boxes)
 
-    # who is there
+    # the actors that are there
 
     def state(self, row: int) -> ActorState:
         """The actor of a row that is taken."""

@@ -1,4 +1,4 @@
-"""The world: who is there and in what state, and the few verbs that change it.
+"""The world: the actors, their states, and the few verbs that change them.
 
 The numbers that the kernel reads and moves are columns by row (`table`); what the rules know of an actor is an
 `ActorState`. An actor's row is its one number, for as long as it is there and anything of its own is.
@@ -164,7 +164,7 @@ class World(Asked):
         """No push moves it any more."""
         self.kernel.pushes.stop(state.row)
 
-    # verbs: who is there
+    # verbs: the actors that are there
 
     def look_at(self, frame: int, row: int) -> None:
         """Time alone may change in a frame by what conditions the boxes of an actor are open."""
@@ -177,7 +177,7 @@ class World(Asked):
         state.consumed = self.frame
         state.gone_until = FOREVER if state.driven else self.recording.returns(state.row, self.frame)
         self.table.away_until[state.row] = max(state.gone_until, self.table.away_until[state.row])  # it may be down
-        self.table.played[state.row] = NEVER  # one that is back in the very next frame has no way behind it
+        self.table.played[state.row] = NEVER  # an actor that is back in the next frame has no way behind it
         if self.freezes and state.gone_until < FOREVER:  # it is another one then
             self.run.given_back.setdefault(state.gone_until, []).append(state.row)
             self.visit(state.gone_until)
@@ -298,7 +298,7 @@ class World(Asked):
     def move_at_once(self, state: ActorState) -> None:
         """An actor that has just entered makes its first move in this frame."""
         self.kernel.first_move(self.frame, state.row)
-        self.table.before_opens[state.row] = -1  # what is open now was open at the muzzle
+        self.table.before_opens[state.row] = -1  # a box that is open now was open at the muzzle
 
     def returned(self) -> set[str]:
         """Ids of actors that respawned in this frame: they are not new."""
@@ -338,7 +338,7 @@ class World(Asked):
         ]
         if not found:
             return
-        *_, row = fresh.pop(min(found)[2])  # what came from one comes from no other
+        *_, row = fresh.pop(min(found)[2])  # each birth is the origin of one actor only
         there = self.recording.pose_from(row, self.run_since)
         began = self.origins[row][0] if row in self.origins else None if there is None else there[1]
         if began == self.frame:

@@ -11,7 +11,7 @@ def stops(contact: Contact) -> bool:
     """Whether it may not land again yet."""
     key = contact.key
     hit, frame = contact.memory.hits.get(key), contact.frame
-    # more than one pair of boxes may touch in a frame, whatever the rehit rule: the attack lands once
+    # several pairs of boxes may touch in a frame: under every rehit rule the attack lands once
     if hit is not None and hit.frame == frame:
         return True
     # other targets than this one count, and so an attack that has landed here before may land again
