@@ -47,7 +47,7 @@ MOST_CHARGED = 0.3
 MOST_OVERDRAWN = 1.0
 """Seconds by which looks at odd frames may be overdrawn: the longer they wait, the more frames there are."""
 SPARED = 0.1
-"""Seconds that are kept for glances at claims: a glance at unclaimed frames needs more."""
+"""Seconds that are kept for glances at claims: a glance at frames without claims needs more."""
 PROMPT = 2.0
 """Seconds after which there is a glance, and a short look at what it finds odd, even if none is allowed: on a slow
 machine the time may not do for anything else."""

@@ -14,7 +14,7 @@ DOUBLINGS, HALVINGS = 6, 4
 """How often a step away from a number is doubled until it is noticed, and how often the last one is halved then."""
 
 Noticed = Callable[[Any], bool]
-"""Whether any recording disagrees with another value of a key. A value that makes the rulebook invalid counts as well."""
+"""Whether any recording disagrees with another value of a key. A value that makes the rulebook invalid counts too."""
 
 
 @dataclass(frozen=True)
