@@ -448,7 +448,7 @@ class Driven:
             if birth["id"] in self.bodies:
                 self.poses[birth["id"]] = self.pose(birth["id"], frame)
             elif emitter.moves_at_once:
-                self.from_muzzle(frame, birth, name)
+                self.from_muzzle(frame, birth, name, is_drawn=bool(emitter.within))
 
     def move_at_once(self, frame: int, name: str) -> None:
         """The first move, from the muzzle."""
@@ -463,8 +463,8 @@ class Driven:
         elif why:
             body["solid"] = frame
 
-    def from_muzzle(self, frame: int, birth: dict[str, Any], owner: str) -> None:
-        """A logged shot that appears now has come from the muzzle."""
+    def from_muzzle(self, frame: int, birth: dict[str, Any], owner: str, *, is_drawn: bool = False) -> None:
+        """A logged shot that appears now has come from the muzzle, or from a place that the game has drawn."""
         world, found = self.world, []
         vx, vy = self.rules.kinds[birth["kind"]].motion.velocity if birth["v"] is None else birth["v"]
         rate = float(self.recording.rate)
@@ -479,7 +479,8 @@ class Driven:
                 found.append((round(math.dist(goal, (pose["x"], pose["y"])), 6), other))
         if found:
             pose = self.poses[min(found)[1]]
-            muzzle = pose | {"x": birth["x"], "y": birth["y"]}
+            x, y = (pose["x"] - vx / rate, pose["y"] - vy / rate) if is_drawn else (birth["x"], birth["y"])
+            muzzle = pose | {"x": x, "y": y}
             muzzle["swings"] = muzzle["open"] = world.opened(frame, min(found)[1], muzzle)
             world.start_swings(frame, {min(found)[1]: muzzle})
             world.before[min(found)[1]] = muzzle
@@ -487,7 +488,7 @@ class Driven:
             pose["cut"] = False
             run = max((mark for mark in self.recording.resets if mark <= frame), default=self.recording.first)
             if self.recording.pose_from(self.recording.numbers[min(found)[1]], run)[1] == frame:
-                world.start[min(found)[1]] = birth["x"], birth["y"]
+                world.start[min(found)[1]] = x, y
 
     def fan(self, prefix: str, fan: Fan, centre: float, at: Point, inherited: Point) -> list[dict[str, Any]]:
         """Births side by side."""

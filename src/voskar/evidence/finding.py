@@ -211,7 +211,7 @@ CODES: dict[str, Code] = {
     "start": Code(
         "not as at the start",
         "state",
-        "a run does not begin with everybody in place",
+        "a run does not begin with every actor in place",
         (),
         ("presence", "motion"),
     ),

@@ -272,5 +272,5 @@ class Emitters:
                     world.guns[gun] = world.guns.get(gun, 0) + 1
         # A logged shot that moves at once is not at the muzzle in its first frame.
         if emitter.moves_at_once and shown:
-            world.came_from(shown)
+            world.came_from(shown, is_drawn=emitter.within is not None)
         return fresh

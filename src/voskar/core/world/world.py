@@ -305,16 +305,16 @@ class World(Asked):
         now = takewhile(lambda event: event.frame == self.frame, reversed(self.events))
         return {event.id or "" for event in now if event.event == "respawn"}
 
-    def came_from(self, births: Sequence[Birth]) -> None:
+    def came_from(self, births: Sequence[Birth], *, is_drawn: bool = False) -> None:
         """The recorded shots that are these, as far as they appear in this frame, have made their first move: the frame
-        before counts, with each at the muzzle, unless it is cut. Of several it is the one nearest to where that move
-        leads."""
+        before counts, with each at the muzzle, or one step back if the game has drawn the place, unless it is cut. Of
+        several it is the one nearest to where that move leads."""
         fresh: dict[str, list[tuple[float, float, str, str | None, int]]] = {}
         for birth in births:
             known = fresh.get(birth.kind)
             if known is None:
                 known = fresh[birth.kind] = self._fresh(birth.kind)
-            self._came_from(birth, known)
+            self._came_from(birth, known, is_drawn)
 
     def _fresh(self, kind: str) -> list[tuple[float, float, str, str | None, int]]:
         """Place, id, owner and row of the recorded actors of a kind that appear in this frame."""
@@ -327,7 +327,7 @@ class World(Asked):
             if state.id not in back
         ]
 
-    def _came_from(self, birth: Birth, fresh: list[tuple[float, float, str, str | None, int]]) -> None:
+    def _came_from(self, birth: Birth, fresh: list[tuple[float, float, str, str | None, int]], is_drawn: bool) -> None:
         table, dt = self.table, 1.0 / self.rate
         vx, vy = birth.velocity or self.rules.kinds[birth.kind].motion.velocity
         x0, y0 = birth.x + vx * dt, birth.y + vy * dt
@@ -339,12 +339,13 @@ class World(Asked):
         if not found:
             return
         *_, row = fresh.pop(min(found)[2])  # each birth is the origin of one actor only
+        x, y = (table.x[row] - vx * dt, table.y[row] - vy * dt) if is_drawn else (birth.x, birth.y)
         there = self.recording.pose_from(row, self.run_since)
         began = self.origins[row][0] if row in self.origins else None if there is None else there[1]
         if began == self.frame:
-            self.origins[row] = self.frame, (birth.x, birth.y)
-        over = self.over(table.x[row] - birth.x, table.y[row] - birth.y, row)
-        table.past[row], table.before_x[row], table.before_y[row] = 1, birth.x - over[0], birth.y - over[1]
+            self.origins[row] = self.frame, (x, y)
+        over = self.over(table.x[row] - x, table.y[row] - y, row)
+        table.past[row], table.before_x[row], table.before_y[row] = 1, x - over[0], y - over[1]
         table.before_opens[row] = -1
         if self.placing.boxes.any_wraps:
             table.near_x[row], table.near_y[row] = -over[0], -over[1]
