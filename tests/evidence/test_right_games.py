@@ -439,6 +439,10 @@ GUNS: dict[str, tuple[dict[str, Any], float]] = {
         gunner({"when": {"every": 1}, "moves_at_once": True, "jitter": 9, "limit": 6},
                {"motion": {"at_edge": "remove", "life": 25}}, space=ROOM), 116,
     ),
+    "gravity bends the way of a slow shot more": (
+        gunner({"when": {"every": 20}, "moves_at_once": True, "speed": [60, 180]},
+               {"motion": {"gravity": 1, "life": 20}}, space={"gravity": 3600}), 90,
+    ),
     "a place that the game draws is no muzzle": (
         gunner({"when": {"every": 3}, "moves_at_once": True, "within": [-60, -60, 60, 60], "speed": 5},
                {"motion": {"life": 2}}), 90,

@@ -131,8 +131,9 @@ class Starts:
                 return 0.0
             way = start.velocity if appearance.logs_velocity else start.step
             heads = angle_of(*way) if any(way) else appearance.moves
-            # a bend in its first step depends on the drawn direction or place, so nothing can be said
-            if (jitter and self._is_turned(event)) or self._may_turn(event, appearance):
+            # a bend in its first step depends on the drawn direction, speed or place, so nothing can be said
+            draws = jitter or self._draws_speed(event)
+            if (draws and self._is_turned(event)) or self._may_turn(event, appearance):
                 return 0.0
             jitter = max(jitter, self._swing(event, heads))
             apart = math.remainder(heads - appearance.moves, 360.0)
@@ -172,6 +173,14 @@ class Starts:
         ways = [(x + speed * cos, y + speed * sin) for speed in fan.speeds]
         # at speed 0 it may turn either way
         return max(abs(math.remainder(angle_of(*way) - heads, 360.0)) if any(way) else 180.0 for way in ways)
+
+    def _draws_speed(self, event: SpawnEvent) -> bool:
+        """Whether the game draws its speed, and more than a share of its owner's velocity may bend its way."""
+        fan, rules = fan_of(self.held, event), self.held.rules
+        if fan is None or fan.speeds[0] == fan.speeds[1]:
+            return False
+        motion = rules.kinds[event.kind].motion
+        return not fan.inherit or any(motion.acceleration) or bool(motion.gravity and rules.space.gravity)
 
     def _may_turn(self, event: SpawnEvent, appearance: Appearance) -> bool:
         """Whether something near may turn an actor in its first moves, if the game draws its place."""
