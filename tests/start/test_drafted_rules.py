@@ -12,10 +12,12 @@ import pytest
 
 from voskar.api import check
 from voskar.draft import guess
-from voskar.draft.values import Guess, roundest
+from voskar.draft.values import Guess, Value, roundest
 from voskar.draft.write import rulebook_text
+from voskar.evidence.check import check_hits
 from voskar.files.recording import load_recording
 from voskar.files.rulebook import parse_rulebook
+from voskar.files.windows import parse_windows
 
 Frame = dict[str, Any]
 LENGTH = 200
@@ -326,6 +328,78 @@ def test_tags_and_counters_are_declared(tmp_path: Path) -> None:
     text = rulebook_text(found, ["r.jsonl"])
     book = parse_rulebook(text, "d.toml")
     load_recording(tmp_path / "r.jsonl", book)
+
+
+@pytest.mark.parametrize("stop", [0, 4])
+def test_stun_and_hitstop_of_an_attack_and_its_case(tmp_path: Path, stop: int) -> None:
+    """No time of a stun passes in a freeze."""
+    hits = {40: "", 80: "", 120: "", 160: "blocked"}
+
+    def of(frame: int) -> Frame:
+        since = min((frame - at for at in hits if frame > at), default=99)
+        lasts = 5 if frame > 160 else 12
+        state = {"stunned": since <= stop + lasts, "frozen": since <= stop}
+        near = 9 if frame in hits else 300
+        claim = {"event": "hit", "attacker": "hornet-1", "target": "keeper-1", "attack": "sting", "damage": 1}
+        claims = [claim | {"case": hits[frame]}] if frame in hits else []
+        poses = [pose("keeper-1", 0, **state), pose("hornet-1", near, frozen=False, stunned=False, cut=True)]
+        return {"poses": poses, "claims": claims}
+
+    keys = drafted(tmp_path, of).attacks[0].keys
+    assert keys["target.stun"].text == '"12f"'
+    assert keys["target.stun"].why == "logged stunned so long after 3 of 3 hits"
+    assert "attacker.stun" not in keys
+    assert keys.get("hitstop") == (Value('"4f"', "logged frozen so long after 3 of 3 hits") if stop else None)
+    assert 'target = { stun = "5f" } }' in keys["cases"].text
+
+
+@pytest.mark.parametrize("claimed", [True, False])
+def test_a_shot_that_gets_another_owner(tmp_path: Path, claimed: bool) -> None:
+    """A log with it can be read by the draft, also where no hit explains it."""
+
+    def of(frame: int) -> Frame:
+        at = 20 + 4 * frame if frame <= 30 else 140 - 4 * (frame - 30)
+        shot = {"id": "puff-1", "kind": "puff", "x": at, "y": 0, "owner": "hornet-1" if frame <= 30 else "keeper-1"}
+        claim = {"event": "hit", "attacker": "puff-1", "target": "keeper-1", "attack": "smoke", "case": "swatted"}
+        claims = [claim] if claimed and frame == 30 else []
+        claims += (
+            [{"event": "hit", "attacker": "puff-1", "target": "hornet-1", "attack": "smoke"}] if frame == 58 else []
+        )
+        poses = [pose("keeper-1", 160, facing=-1), pose("hornet-1", 10)]
+        return {"poses": [*poses, *([shot] if frame <= 58 else [])], "claims": claims}
+
+    found = drafted(tmp_path, of)
+    attacks = {attack.name: attack.keys for attack in found.attacks}
+    if claimed:
+        assert 'attacker = { reflect = { way = "back" } }' in attacks["smoke"]["cases"].text
+        assert "reflected" not in attacks
+    else:
+        why = "puff-1 belongs to keeper-1 from 31 on, and no hit explains it"
+        assert attacks["reflected"]["attacker.reflect"] == Value("{}", why)
+    load_recording(tmp_path / "r.jsonl", parse_rulebook(rulebook_text(found, ["r.jsonl"]), "d.toml"))
+
+
+def test_few_hits_of_a_named_attack_tell_its_clip(tmp_path: Path) -> None:
+    def of(frame: int) -> Frame:
+        clip = {"clip": "jab", "cell": frame - 50} if 50 <= frame < 60 else {"clip": "walk", "cell": frame % 20}
+        claim = {"event": "hit", "attacker": "hornet-1", "target": "keeper-1", "attack": "jab", "damage": 1}
+        return {"poses": [pose("keeper-1", 0), pose("hornet-1", 9, **clip)], "claims": [claim] if frame == 53 else []}
+
+    hornet = next(kind for kind in drafted(tmp_path, of).kinds if kind.name == "hornet")
+    assert [box.keys["during"].text for box in hornet.boxes if box.role == "hitbox"] == ['{ "jab" = "3-9" }']
+
+
+def test_a_fight_is_read_by_its_draft(apiary: Path, tmp_path: Path) -> None:
+    """Each recording of the ring is read by its own draft, which explains three hits in four."""
+    claimed = agreed = extra = 0
+    for path in sorted((apiary / "ring" / "right").glob("*.jsonl")):
+        book = parse_rulebook(rulebook_text(guess([load_recording(path, None)]), [path.name]), "d.toml")
+        played = load_recording(path, book)
+        landed = check_hits(book.rules(played.rate), played, parse_windows(["0,2"]))
+        claimed, agreed = claimed + landed.claims, agreed + landed.agreed
+        extra += sum(finding.code == "hit-missing" for finding in landed.findings)
+    assert agreed >= 0.75 * claimed
+    assert extra <= 0.1 * claimed
 
 
 @pytest.mark.parametrize(("width", "pace"), [(320, 4.5), (320, -7.5), (200, 3)])

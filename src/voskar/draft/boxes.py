@@ -250,7 +250,9 @@ class BoxDraft(LoggedDraft):
             if row is not None and played.poses.clip[row] >= 0:
                 hits += 1
                 cells[played.clips[played.poses.clip[row]]].append(cell_of(played, row))
-        if len(shown) > 1 and cells and len(cells) < len(shown) and (hits > FEW or self._is_idle(fits, group, cells)):
+        is_own = group.is_named and self._has_own_clips(group, cells)
+        is_timed = hits > FEW or is_own or self._is_idle(fits, group, cells)
+        if len(shown) > 1 and cells and len(cells) < len(shown) and is_timed:
             windows = {
                 name: f"{min(words)}-{max(words) if hits > FEW else max(max(words), self._last_cell(attacker, name))}"
                 for name, words in sorted(cells.items())
@@ -259,6 +261,23 @@ class BoxDraft(LoggedDraft):
             box.keys["during"] = Value(
                 text, f"the cells of {counted(hits, 'hit')}; it shows {counted(len(shown), 'clip')}"
             )
+
+    def _has_own_clips(self, group: AttackGroup, cells: Mapping[str, Collection[int]]) -> bool:
+        """Whether an attack with a name hits in one clip alone: one of its own name, or one in which no other attack of
+        its kind hits, of several attacks."""
+        if len(cells) != 1:
+            return False
+        if group.name in cells:
+            return True
+        others = [other for other in self._groups(group.attacker) if other.name != group.name]
+        used = {
+            played.clips[played.poses.clip[row]]
+            for other in others
+            for number, claim in self._hits_in(other)
+            for played in (self.recordings[number],)
+            if (row := played.row(claim.attacker or "", claim.frame)) is not None and played.poses.clip[row] >= 0
+        }
+        return bool(used) and not used & set(cells)
 
     def _is_idle(self, fits: Mapping[str, Extents | None], group: AttackGroup, hitting: Collection[str]) -> bool:
         """Whether, before a hit, the two were as near in a clip that never hits."""

@@ -48,13 +48,15 @@ class Extents:
 
 
 class _Fit(NamedTuple):
-    """Extents, the hits that they explain, the touches without a hit, and how unevenly hits come after the touch."""
+    """Extents, the hits that they explain, the touches without a hit, how unevenly hits come after the touch, and how
+    many frames after it."""
 
     wide: float
     high: float
     matched: int
     spare: int
     uneven: float
+    late: float
 
 
 def fitted(
@@ -124,19 +126,23 @@ def _evenest(
 ) -> list[_Fit]:
     top = max(matched - spare for _, _, matched, spare in found)
     fits = [
-        _Fit(wide, high, matched, spare, _unevenness(inside(wide, high)))
+        _Fit(wide, high, matched, spare, *_unevenness(inside(wide, high)))
         for wide, high, matched, spare in found
         if matched - spare == top
     ]
     least = min(fit.uneven for fit in fits)
     if least <= STEADY * hits:  # else the game counts hits now sooner, now later
         fits = [fit for fit in fits if fit.uneven <= least + 0.5]
+        # most games count a hit in the frame of the touch
+        soonest = min(fit.late for fit in fits)
+        fits = [fit for fit in fits if fit.late == soonest]
     return fits
 
 
-def _unevenness(inside: Bools) -> float:
-    """How many frames before each hit the two met first, as far as that differs from hit to hit; a game may count all
-    of them some frames late. `inside` (hits, EARLY + 1) says whether they touch in its frame, in the one before, …"""
+def _unevenness(inside: Bools) -> tuple[float, float]:
+    """How many frames before each hit the two met first, as far as that differs from hit to hit, and the median: a game
+    may count all hits some frames late. `inside` (hits, EARLY + 1) says whether the two touch in the frame of a
+    hit, in the one before, …"""
     began = np.argmax(inside[:, : LAG + 1], axis=1)
     met = inside[np.arange(len(inside)), began]
     after = np.arange(EARLY + 1)[None, :] >= began[:, None]
@@ -144,8 +150,9 @@ def _unevenness(inside: Bools) -> float:
     early = (left - 1)[met & (left <= EARLY)]  # of others i-frames may have run out
     # of two hits nothing can be said to be even
     if len(early) < LEAST:
-        return float("inf")
-    return float(np.minimum(np.abs(early - np.median(early)), LAG).sum() + max(float(np.median(early)) - LAG, 0.0))
+        return float("inf"), 0.0
+    late = float(np.median(early))
+    return float(np.minimum(np.abs(early - late), LAG).sum() + max(late - LAG, 0.0)), late
 
 
 def _groups(pair: Ints, rows: Ints) -> list[Ints]:

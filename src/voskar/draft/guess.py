@@ -16,6 +16,7 @@ from voskar.draft.lives import LifeDraft
 from voskar.draft.reactions import ReactionDraft
 from voskar.draft.seen import FEW, AttackGroup
 from voskar.draft.shots import ShotDraft
+from voskar.draft.states import StateDraft
 from voskar.draft.values import AttackGuess, Guess, Value, quoted, shown
 from voskar.draft.wraps import WrapDraft
 from voskar.words import counted
@@ -30,7 +31,7 @@ LATEST = 8
 """Frames that a hit may be claimed after health fell."""
 
 
-class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft, ClashDraft):
+class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft, StateDraft, ClashDraft):
     """Drafts everything else."""
 
     def run(self) -> Guess:
@@ -45,6 +46,7 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         groups = [group for attacker in self.attackers for group in self._groups(attacker)]
         for group in groups:
             self._attack(group)
+        self.lost_owners()
         contact = self._contact()
         for target in self.targets:
             self.life(target)
@@ -97,6 +99,9 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         # a game in which some hit their own has no two sides
         if any(colour[attacker] == colour[target] for attacker, target in self.pairs) or not joined:
             return
+        # a shot is on the side of its owner, which may be of the same kind as its target
+        if any(target in owners.get(attacker, ()) for attacker, target in self.pairs):
+            return
         if self._parts(links, owners) > 1:
             self.unknown.append(
                 "sides: the log does not show which of two pairs of foes belong together: log `owner` of shots"
@@ -146,9 +151,11 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         gone = sum(self._vanishes(self.recordings[number], claim.attacker, claim.frame) for number, claim in claims)
         if gone >= FEW and gone >= 0.8 * len(claims):
             made.keys["attacker.remove"] = Value("true", f"it is gone after {gone} of {counted(len(claims), 'hit')}")
-        self._cases(made, claims)
-        self._hitstop(made, claims)
+        self.hitstop(made, claims)
         self.reactions(made, claims)
+        self.stun(made, claims)
+        self.reflect(made, claims)
+        self.cases(made, claims)
 
     def _rehit(self, group: AttackGroup) -> None:
         """Once, if no pair hits twice though some touch on after the i-frames; or if there are none that would keep a
@@ -205,54 +212,6 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         _, here, there = np.intersect1d(poses.frame[sides[0]], poses.frame[sides[1]], return_indices=True)
         here, there = sides[0][here], sides[1][there]
         return np.column_stack((poses.x[there] - poses.x[here], poses.y[there] - poses.y[here]))
-
-    def _cases(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
-        """The cases that the game names, taken where it names them: what decides them is not to be logged."""
-        table: dict[str, list[float]] = defaultdict(list)
-        for _, claim in claims:
-            if claim.case:
-                table[claim.case] += [] if claim.damage is None else [claim.damage]
-        lines = []
-        for name, damages in sorted(table.items()):
-            damage = [f"damage = {shown(Counter(damages).most_common(1)[0][0])}"] if damages else []
-            lines.append("{ " + ", ".join([f"name = {quoted(name)}", "if = {}", "by_claim = true", *damage]) + " }")
-        if lines:
-            why = f"{sum(bool(claim.case) for _, claim in claims)} of {counted(len(claims), 'hit')} name a case"
-            made.keys["cases"] = Value(f"[{', '.join(lines)}]", f"{why}: write `if` for what decides each")
-
-    def _hitstop(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
-        """For how long both, or one of them, are logged frozen from the frame after a hit."""
-        found = {}
-        for side in ("attacker", "target"):
-            lengths = Counter(
-                length
-                for number, claim in claims
-                if not claim.case
-                and (length := self._frozen_after(number, getattr(claim, side), claim.frame)) is not None
-            )
-            if lengths.total():
-                length, count = lengths.most_common(1)[0]
-                if length and count >= FEW and count >= 0.8 * lengths.total():
-                    found[side] = length, count, lengths.total()
-        if not found:
-            return
-        length, count, of = max(found.values())
-        on = [side for side, entry in found.items() if entry[0] == length]
-        made.keys["hitstop"] = Value(f'"{length}f"', f"logged frozen so long after {count} of {counted(of, 'hit')}")
-        if len(on) == 1:
-            made.keys["hitstop_on"] = Value(quoted(on[0]), "only it is logged frozen")
-
-    def _frozen_after(self, number: int, name: str | None, frame: int) -> int | None:
-        """For how many frames an actor is logged frozen from the frame after a hit; None if it is frozen in that frame
-        already, or the end is not seen."""
-        played = self.recordings[number]
-        poses, who = played.poses, played.numbers.get(name or "")
-        now = None if who is None else played.row(who, frame)
-        if who is None or now is None or poses.frozen[now] != 0:
-            return None
-        rows = poses.unbroken(who, frame + 1)
-        ended = np.flatnonzero(poses.frozen[rows] != 1)
-        return int(ended[0]) if len(ended) and poses.frozen[rows[ended[0]]] == 0 else None
 
     def _lost(self, claims: Iterable[tuple[int, Claim]]) -> list[float]:
         found = []
