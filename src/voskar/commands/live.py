@@ -316,7 +316,6 @@ class _Show:
                 line.append(f"  (+{follows} that follow)", "dim")
         self.out.print(line, soft_wrap=True)
         if self.bell and event == "finding":
-            # The bell goes to stderr, as stdout may be a file of findings.
             click.echo("\a", nl=False, err=True)
 
     def problem(self, error: InputError) -> None:
@@ -347,7 +346,6 @@ class _Show:
         tally = self.session.tally
         text = f"{tally.frames:,} frames, {tally.agreed} of {counted(tally.claims, 'claimed hit')} agreed, "
         text += f"{counted(tally.findings, 'finding')}; a look takes {self.session.cost:.2f} s"
-        # Clears the line first: the new text may be shorter.
         click.echo(f"\r\x1b[2K{text}", nl=False, err=True)
         self.shown = True
 
