@@ -29,7 +29,7 @@ class Length(NamedTuple):
 
     @property
     def is_common(self) -> bool:
-        """Whether nearly all hits have it: a game with a bug has one that differs."""
+        """Whether nearly all hits have it: in a game with a bug some hits differ."""
         return self.hits >= 0.8 * self.of
 
 

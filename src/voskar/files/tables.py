@@ -172,7 +172,7 @@ def _parquet_rows(path: Path) -> Iterator[dict[str, Any]]:
 def _read(path: Path | None, row: Row, struct: type[T]) -> T:
     """A row as what it is. CSV cells are texts, so numbers are taken from texts there."""
     values = row.values
-    # A point is two columns. Half a point stays as it is, and is reported as an unknown column.
+    # A point is two columns. Half a point is reported as an unknown column.
     for pair in POINTS:
         if f"{pair}_x" in values and f"{pair}_y" in values:
             values = {key: value for key, value in values.items() if not key.startswith(f"{pair}_")}

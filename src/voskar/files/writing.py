@@ -81,7 +81,7 @@ def _whole_folder(path: Path) -> Iterator[Path]:
     """A temporary folder next to `path` that takes its place when the block succeeds."""
     with plain_errors(path):
         if path.exists():
-            # A folder that exists may hold tables of another recording, which would stay beside the new ones.
+            # A folder that exists may hold tables of another recording, which would mix with the new ones.
             raise InputError(Problem("it is there already", file=str(path), hint="name another folder"))
         part = Path(tempfile.mkdtemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent))
         try:
