@@ -1,4 +1,4 @@
-"""Replays in tests: what landed, on whom, in which frames, in words that read well when they fail.
+"""Replays in tests: hits, their targets and frames, in words that read well when a test fails.
 
     replay = voskar.testing.replayed("apiary.toml", "meadow.jsonl")
     assert replay.landed(attacker="hornet-1").on("keeper").frames == [213, 274, 1131]
@@ -53,7 +53,7 @@ class Replay:
         self._pairs: dict[tuple[str, str], PairExplainer] = {}
 
     def events(self, name: str, **columns: Any) -> Selection:
-        """Events by name, or contacts by outcome, whose columns have these values; `down` is the event."""
+        """Events by name, or contacts by outcome, with these values in their columns; `down` is the event."""
         if name not in METHODS:
             raise AttributeError(_no("event or outcome", name, METHODS))
         self._check(columns)

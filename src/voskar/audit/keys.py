@@ -112,7 +112,7 @@ def life_late(audit: AuditedBook) -> Iterator[AuditFinding]:
         if not down.life_after or kind.lives is None:
             continue
         leaves = down.lasts if down.out_after is None else down.out_after
-        # A return takes the life at the latest, whatever `life_after` says.
+        # A return takes the life at the latest, even before `life_after`.
         if respawn is not None and respawn.needs is None and down.life_after > max(respawn.after, 1):
             reason = f"it is back after {max(respawn.after, 1)} frames, and the life is taken then at the latest"
             yield audit.finding("life-late", where, reason, f'"{max(respawn.after, 1)}f" or less')

@@ -43,7 +43,7 @@ Exit codes: 0 nothing found, 1 something found, 2 bad input.
 )
 @json_option("one object a finding")
 def command(rulebook: str, recordings: tuple[str, ...], allow: tuple[str, ...], budget: int, as_json: bool) -> int:
-    """Look for what is probably a mistake in RULEBOOK, each with its place, the reason and a remedy.
+    """Look for probable mistakes in RULEBOOK, each with its place, the reason and a remedy.
 
     With RECORDINGs more can be seen: clips that do not match, boxes too fast for what they should meet,
     friends that touch. What one of them does not show may be in another.

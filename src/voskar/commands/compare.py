@@ -279,7 +279,7 @@ def show(found: LedgerDiff, *, everything: bool) -> None:
             what = entry.what if entry.follows is None else f"{entry.what} (follows from {entry.follows})"
             table.add_row(str(entry.frame), name, what, entry.before, entry.after)
         out.print(table)
-        # A table of thousands of lines helps nobody; the machine form has them all.
+        # Thousands of lines are too many to read; the machine form has them all.
         if len(shown) > ROWS:
             out.print(f"… and {len(shown) - ROWS} more: see them with --json", style="dim")
         out.print()

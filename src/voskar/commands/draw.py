@@ -221,7 +221,7 @@ def command(
     pace: float,
     trail: int,
 ) -> None:
-    """Draw every open box in a frame of RECORDING, with what touches and what came of it.
+    """Draw every open box in a frame of RECORDING, with every touch and its outcome.
 
     A range is drawn as a strip of up to 24 frames, evenly spread over it. Into a .webp, .gif or .apng it is drawn as a
     clip of all its frames. Roles differ by line and hatch, outcomes by marks: nothing depends on colour.

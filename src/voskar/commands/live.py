@@ -153,7 +153,7 @@ def _follow(came: LiveSource, show: _Show, share: float) -> None:
     counted = time.process_time()
 
     def spent() -> float:
-        """CPU seconds since this was last asked, but for those of looks that nobody asked for: they are owed."""
+        """CPU seconds since the last call, without those of late looks: these are owed."""
         nonlocal counted
         before, counted = counted, time.process_time()
         late = show.late_cost()
@@ -236,7 +236,7 @@ class _Show:
             self._draw_fresh()
 
     def late_cost(self) -> float:
-        """CPU seconds of looks that nobody asked for, since this was last asked."""
+        """CPU seconds of late looks since the last call."""
         cost, self.session.late_cost = self.session.late_cost, 0.0
         if cost:
             self.tidied_at = 0.0  # they leave as much behind as any look

@@ -75,7 +75,7 @@ def command(
 
     Frames, actors, claims, inputs and clips are taken away, ways made straight and round, as long as the finding
     stays. A bug of half a minute becomes a script of ten lines, to mail, to keep, to put into a ticket; with --rules
-    its rulebook too has only what is needed. Ctrl-C writes the best so far.
+    its rulebook is as small as possible, too. Ctrl-C writes the best so far.
     """
     if not out.endswith(".stage.toml"):
         raise InputError(Problem("expected a name that ends in .stage.toml", file=out, key="--out"))

@@ -28,7 +28,7 @@ Example:
 @actors_option("Only this actor")
 @json_option("one object")
 def command(rulebook: str, recording: str, reactions: str | None, actor: tuple[str, ...], as_json: bool) -> None:
-    """Count what RECORDING comes to by RULEBOOK: damage, hits, what was ignored and why, time alive, deaths.
+    """Count the results of RECORDING by RULEBOOK: damage, hits, ignored contacts and why, time alive, deaths.
 
     Shares are of frames of contact. What one emitter, parent or hit effect spawned is summed up in one line.
     """

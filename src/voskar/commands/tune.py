@@ -158,7 +158,7 @@ def _fit(
 ) -> None:
     """Searches for the best values by the first half of each recording, and holds them against the second."""
     book = load_rulebook(rulebook)
-    # The rulebook's own values take part, so that a fit is never worse than what is there.
+    # The rulebook's own values take part, so that a fit is never worse than the rulebook.
     axes = [including(axis, _own(book, axis)) for axis in axes]
     lengths = [len(axis.values) for axis in axes]
     values: dict[Point, tuple[int, int]] = {}

@@ -54,7 +54,7 @@ class FormedBox(Struct, frozen=True, eq=False):
 
     @property
     def always(self) -> bool:
-        """Whether it is open in one form whatever its actor shows."""
+        """Whether it is open in one form in every clip of its actor."""
         return self.box.during is None and not self.box.except_during and not self.keyed
 
     def form_in(self, clip: str | None, cell: int) -> int:

@@ -34,4 +34,4 @@ class Gate(Struct, Generic[S], frozen=True):
     check: Callable[[S], GateAnswer]
     possible: Callable[[Rules, Attack], bool] = lambda rules, attack: True
     reads: tuple[tuple[What, str], ...] = ()
-    """The state that it reads, and whose: "attacker", "target" or "pair" of a contact, "owner" or "emitter"."""
+    """The state that it reads, and its owner: "attacker", "target" or "pair" of a contact, "owner" or "emitter"."""

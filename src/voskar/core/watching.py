@@ -32,7 +32,7 @@ Boxes = tuple[str, str, str, str]
 
 
 class Question(Struct):
-    """A question about a frame: pairs of actors, all pairs whose boxes come within `near` units, and emitters."""
+    """A question about a frame: pairs of actors, all pairs with boxes within `near` units, and emitters."""
 
     pairs: set[tuple[str, str]] = field(default_factory=set)
     near: float | None = None
@@ -265,7 +265,7 @@ class Watch:
 
 
 def close_pairs(world: World, within: float) -> set[tuple[str, str]]:
-    """Pairs of an attacker and a target whose boxes, open or not, have bounds no further apart than `within` units."""
+    """Pairs of an attacker and a target with boxes, open or not, with bounds no further apart than `within` units."""
     sides: list[list[tuple[str, list[float]]]] = [[], []]
     placing, table = world.placing, world.table
     for state in world.everyone():
@@ -329,7 +329,7 @@ class Watched:
                 stepper = self.copies[before - 1].copy()
             elif stepper is None:
                 stepper = Stepper(rules, self.logged, resync=self.resync)
-            # up to the stretch nobody looks on: that is faster, and `watch` keeps what it is asked about alone
+            # up to the stretch no frame is kept: that is faster, and `watch` keeps the frames of its questions alone
             stepper.observer = None
             stepper.run_to(start)
             stepper.observer = watch

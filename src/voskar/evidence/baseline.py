@@ -1,4 +1,4 @@
-"""Two ledgers held against each other: what was gained, lost, moved or changed, and what only follows from that."""
+"""Two ledgers compared: gained, lost, moved and changed events, and those that only follow from them."""
 
 from __future__ import annotations
 

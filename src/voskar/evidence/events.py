@@ -196,7 +196,7 @@ def _key(entry: Claim | Event | Shown) -> tuple[str, str | None]:
 
 
 def _who(entry: Claim | Event | Shown) -> str | None:
-    """Whom it is about: of a clash both sides."""
+    """The actors that it is about: of a clash both sides."""
     if entry.event != "clash":
         return entry.id
     both = (entry.attacker, entry.target) if isinstance(entry, Claim) else (entry.id, getattr(entry, "other", None))

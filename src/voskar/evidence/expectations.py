@@ -55,7 +55,7 @@ class Range:
 
 @dataclass(frozen=True)
 class Wanted:
-    """Events of one name whose columns have these values. `event` may be an outcome: contacts that came to it; `down`
+    """Events of one name with these values in their columns. `event` may be an outcome: contacts with it; `down`
     is the event."""
 
     event: str
@@ -127,7 +127,7 @@ class State:
 
 @dataclass(frozen=True)
 class Failure:
-    """A statement that is false: what it says, what was expected, and what was found instead.
+    """A statement that is false: its text, the expected events, and the found ones.
 
     `event` is one that should not be there, else the nearest miss, if there is any.
     """

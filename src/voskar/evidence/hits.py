@@ -193,7 +193,7 @@ def _is_logged(held: Held, event: Claim | Event) -> bool:
 
 
 class Reasons:
-    """Why the rules did otherwise, from the replay, which is watched where anything is to be explained."""
+    """Why the rules did otherwise, from the replay, which is watched in the frames to explain."""
 
     def __init__(self, held: Held, claims: Sequence[Claim] = (), unfired: Sequence[Unfired] = ()) -> None:
         self.recording, self.ask = held.recording, held.ask

@@ -81,7 +81,7 @@ def _comes_back(held: Held) -> list[int]:
 
 
 class _Comparison:
-    """Compares one flight after the other, and keeps what was compared."""
+    """Compares one flight after the other, and keeps the compared ones."""
 
     def __init__(self, held: Held) -> None:
         self.held, self.recording, self.rules = held, held.recording, held.rules

@@ -1,4 +1,4 @@
-"""Where two recordings of one game part: the first frame in which they log something else, and who and what it is."""
+"""Where two recordings of one game part: the first frame in which they log something else, the actor and the field."""
 
 from __future__ import annotations
 

@@ -82,7 +82,7 @@ def score(
     actor: str | None = None,
 ) -> tuple[VariantScore, Ledger]:
     """Checks one recording and counts every finding. `lag` is how many frames late the game logs its claims; with
-    `actor` only what is about it counts. `first` is the ledger of the variant that changes are counted against."""
+    `actor` only what is about it counts. `first` is the ledger that changes are counted against."""
 
     def counts(entry: Event | Claim) -> bool:
         return actor is None or actor in (entry.target, entry.id)

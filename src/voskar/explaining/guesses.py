@@ -38,7 +38,7 @@ class Guesses:
         found: dict[str, Guess] = {}
         for trust, value in self._all(leaf, findings):
             key = repr(value)
-            # Of equal values the most trusted counts, whatever found it.
+            # Of equal values the most trusted one counts.
             if value != leaf.value and not _is_below(leaf, value) and trust > found.get(key, (0.0, None))[0]:
                 found[key] = trust, value
         return sorted(found.values(), key=lambda guess: -guess[0])[:MOST]
@@ -241,7 +241,7 @@ class Guesses:
     def _measured(self, leaf: Leaf) -> list[float]:
         path, name = leaf.path, str(leaf.path[-1])
         if path == ("space", "gravity"):
-            # The world's gravity acts downwards, whatever the sign of y.
+            # The world's gravity acts downwards for either sign of y.
             down = -1.0 if self.recording.up == "+y" else 1.0
             falls = {kind.name: kind.motion for kind in self.rules.kinds.values() if kind.motion.gravity}
             return [
@@ -367,7 +367,7 @@ def _voted(votes: Iterable[tuple[Any, int]]) -> list[Guess]:
 
 
 def _opened(text: str, findings: Iterable[Finding]) -> Iterator[str]:
-    """Ranges of cells whose first range reaches to the cell in which a box is logged as closed."""
+    """Ranges of cells with a first range up to the cell in which a box is logged as closed."""
     first, *names = text.split(",")
     low, high = (int(name) for name in (first.split("-") * 2)[:2])
     for finding in findings:
@@ -376,7 +376,7 @@ def _opened(text: str, findings: Iterable[Finding]) -> Iterator[str]:
 
 
 def _windows(text: str) -> Iterator[str]:
-    """Ranges of cells whose first range begins or ends elsewhere."""
+    """Ranges of cells with another beginning or end of the first range."""
     first, *names = text.split(",")
     low, high = (int(name) for name in (first.split("-") * 2)[:2])
     for by, to in ((0, 1), (0, -1), (1, 0), (-1, 0), (1, 1), (-1, -1), (0, 2), (0, -2), (2, 0), (-2, 0), (0, 4)):

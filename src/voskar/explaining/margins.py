@@ -121,7 +121,7 @@ def _edge(leaf: Leaf, place: int, own: float, way: int, noticed: Noticed) -> tup
         fits = other
     if found is None:
         return _plain(fits, whole), None
-    # Then halving, but no finer than a quarter of a step: nobody writes such numbers.
+    # Then halving, but no finer than a quarter of a step: such numbers are not written by hand.
     for _ in range(HALVINGS):
         middle = (fits + found) / 2
         middle = math.floor(middle) if whole else middle

@@ -74,7 +74,7 @@ class RulebookVariants:
 
     def said(self) -> tuple[Leaf, ...]:
         """The values that the rulebook itself says."""
-        # Most values are defaults, which nobody wrote.
+        # Most values are defaults, which are not in the file.
         return tuple(leaf for leaf in self.leaves if current_value(self.book, leaf.path) is not None)
 
     def place(self, path: KeyPath) -> tuple[str, int | None]:

@@ -1,4 +1,4 @@
-"""All evidence about one recording at once: its claims, what is expected of it, and an earlier ledger of it."""
+"""All evidence about one recording at once: its claims, its expectations, and an earlier ledger of it."""
 
 from __future__ import annotations
 

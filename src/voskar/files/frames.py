@@ -233,7 +233,7 @@ def colons(text: bytes) -> int:
 
 
 def decoded(name: str, number: int, line: bytes, warn: Warn) -> FrameLine | None:
-    """The frame of a line, looked at slowly: without what is the game's own, and with no key twice.
+    """The frame of a line, looked at slowly: without the game's own keys, and with no key twice.
 
     None for a line that is cut off; `warn` reports it. Raises InputError.
     """

@@ -32,7 +32,7 @@ class Allowance:
 
     def owe(self, spent: float) -> None:
         """Takes off what had to be spent: at once as far as something is saved, else bit by bit, so that half of what
-        comes in stays for what is wanted next."""
+        comes in stays for the next look."""
         at_once = min(spent, max(self.left(), 0.0))
         self._left -= at_once
         self._owed += spent - at_once

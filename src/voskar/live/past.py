@@ -45,7 +45,7 @@ def _changes(rules: Rules, kind: Kind) -> bool:
 
 
 def _is_logged(rules: Rules, recording: Recording) -> bool:
-    """Whether the recording shows whatever is spawned, and health, lives and counters of all that have them."""
+    """Whether the recording shows all spawned actors, and health, lives and counters of all that have them."""
     shown = {actor.kind for actor in recording.actors}
     counters = {name for kind in shown for name in rules.kinds[kind].counters}
     # a shot that the log does not show may have been fired any time ago

@@ -2,7 +2,7 @@
 
 A verdict is kept under the digest of exactly the bytes that were judged, as they were when they were read. To look one
 up, the files that were read last time are digested as they are now; which these were is kept as well, and it hangs on
-nothing but what is in them.
+nothing but their content.
 """
 
 from __future__ import annotations

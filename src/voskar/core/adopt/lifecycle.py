@@ -67,7 +67,7 @@ class Ends(PlannedClaims):
                     self._take(claim)
 
     def _is_back(self, claim: Claim) -> bool:
-        """Whether the rules have brought it back in this very frame, whatever an earlier replay found."""
+        """Whether the rules have brought it back in this very frame, in this replay."""
         return any(
             event.event == "respawn" and event.id == claim.id and event.frame == self.world.frame
             for event in self.world.events[self._seen :]

@@ -153,7 +153,7 @@ class ClaimIndex:
 
 
 class PlannedClaims:
-    """Claims that are open until the rules have had time for them; what is then decided takes effect in their past."""
+    """Claims that are open until the rules have had time for them; the decision then takes effect in their past."""
 
     SHARED = frozenset(("resync", "decisions", "of"))
 

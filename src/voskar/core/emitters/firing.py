@@ -241,7 +241,7 @@ class Emitters:
                 self.triggers.again(state, own, self.world.frame + 1, self._since[state.row])
 
     def _emit(self, state: ActorState, emitter: Emitter, own: list[str], wanted: list[str]) -> list[ActorState]:
-        """Some shots of a fan, whose ids are its `own`."""
+        """Some shots of a fan; `own` are the ids of the fan."""
         world, fan = self.world, emitter.fan
         stance = self.stance(state.row)
         aim = self.aim(state, emitter, stance)

@@ -26,7 +26,7 @@ Change = tuple[Piece, int | None]
 """A piece, and how many frames it is another for: None until something else changes it."""
 
 SHOWN = 2
-"""Frames after a hit within which its reaction begins, whatever that is."""
+"""Frames after a hit within which any reaction begins."""
 
 
 class Apart(NamedTuple, Generic[Cause]):

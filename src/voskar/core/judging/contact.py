@@ -198,7 +198,7 @@ class Contact(msgspec.Struct, gc=False, weakref=False, eq=False):
 
     @property
     def over(self) -> Vector:
-        """By how much the attacker stands elsewhere, as seen from the target, in a space whose edges are one."""
+        """By how much the attacker stands elsewhere, as seen from the target, in a space with edges that are one."""
         world, placing = self.world, self.world.placing
         if not placing.boxes.any_wraps:
             return 0.0, 0.0

@@ -258,7 +258,7 @@ class RespawnEvent(Event, frozen=True, gc=False, kw_only=True):
 
 
 class RespawnHeldEvent(Event, frozen=True, gc=False, kw_only=True):
-    """A return begins to wait; `detail` is who stands in the way."""
+    """A return begins to wait; `detail` is the actor in the way."""
 
     event: ClassVar[str] = "respawn_held"
 

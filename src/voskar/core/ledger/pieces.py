@@ -16,7 +16,7 @@ What = Literal[
 a hit spawns in the next frame; `place` where an actor returns."""
 
 Piece = tuple[What, str]
-"""A kind of state, and whose it is: an id, `attacker>target` of `rehit`, `owner/emitter` of `emitter` and
+"""A kind of state, and its owner: an id, `attacker>target` of `rehit`, `owner/emitter` of `emitter` and
 `numbers`."""
 
 ALL = ""

@@ -26,7 +26,7 @@ class Renewal:
         world = self.world
         rows = []
         for row in self._rows.get(world.frame, ()):
-            # what is shown for the first time in a run is new already, and who returns by a rule is who it was
+            # an actor that is shown for the first time in a run is new already, and a return by a rule makes no new one
             if world.state(row).returns or not len(
                 world.recording.poses.between(row, world.run.start, world.frame - 1)
             ):

@@ -1,4 +1,4 @@
-"""New starts: at a mark of the recording, or when an actor returns whose rule resets the room or the run."""
+"""New starts: at a mark of the recording, or when the rule of a returning actor resets the room or the run."""
 
 from __future__ import annotations
 

@@ -32,7 +32,7 @@ class Returns:
         self.armed, self.start_over = armed, start_over
 
     def bring_back(self) -> None:
-        """All who are due in this frame, by id; every actor that has to wait is tried again in the next."""
+        """Respawns the actors that are due in this frame, by id; actors that have to wait are tried again."""
         world = self.world
         due = [row for row, frame in world.run.due.items() if frame == world.frame]
         latched = False

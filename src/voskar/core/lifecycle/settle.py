@@ -1,4 +1,4 @@
-"""The end of a frame: those without health go down, then removals, then who is out, each by id; then the run's end."""
+"""The end of a frame: actors without health go down, then removals, then `out`, each by id; then the run's end."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ class Settling:
         """Whether an actor that is consumed will be shown all the same, so that nothing of it is forgotten."""
 
     def report_leavers(self) -> None:
-        """Removes actors whose life is over or that left through an edge: before anything touches."""
+        """Removes actors at the end of their life or behind an edge, before anything touches."""
         if self.world.kernel.left:
             for frame, state, why in self.world.left():
                 self.leave(frame, state, why)

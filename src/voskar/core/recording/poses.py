@@ -175,7 +175,7 @@ class Poses:
 
     @cached_property
     def _gaps(self) -> Ints:
-        """Places in `_logged` of those whose actor was logged before, and not in the frame before."""
+        """Places in `_logged` of poses with an earlier pose of their actor, but not in the frame before."""
         # an index of gaps: otherwise each question would go through all poses of an actor
         rows = self.by_actor[self._logged]
         actor, frame = self.actor[rows], self.frame[rows]

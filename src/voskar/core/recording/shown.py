@@ -41,7 +41,7 @@ def cells_of_all(poses: Poses, kinds: Ints, rules: Rules, clips: Sequence[str]) 
 
 
 NARROW = 1 << 22
-"""A tick whose product with what is left of a step, below MOST_TICKS, has less than 63 bits."""
+"""A tick that stays below 63 bits when it is multiplied by the rest of a step, below MOST_TICKS."""
 
 
 def _cell_of_tick(tick: Ints, clip: Clip, rate: Fraction) -> Ints:

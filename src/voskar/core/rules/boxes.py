@@ -18,7 +18,7 @@ MOST_TICKS = 1 << 40
 
 
 def _from_below(value: Fraction) -> Fraction:
-    """The largest fraction up to a value whose denominator is at most MOST_TICKS.
+    """The largest fraction up to a value with a denominator of at most MOST_TICKS.
 
     m / tick <= value holds for whole m and tick just if it holds for this fraction, as none lies between. Of the last
     two steps of the continued fraction one is the nearest from below (Hardy and Wright, The Theory of Numbers, chapter

@@ -34,7 +34,7 @@ def changed(value: float, by: float, times: int) -> float:
 
 
 def rounded(value: float | Fraction, rounding: Rounding) -> float:
-    """A number whose magnitude is rounded; `nearest` rounds halves up."""
+    """A number with a rounded magnitude; `nearest` rounds halves up."""
     exact = decimal(value) if isinstance(value, float) else Fraction(value)
     # the sign is put aside, so that a heal rounds as damage does
     size = abs(exact)

@@ -29,7 +29,7 @@ class KindNames(Struct, frozen=True):
     changes_owner: bool = False
     """Whether anything reflects shots."""
     base: str = ""
-    """The kind of the actor whose rules of its own this one has; empty for a kind."""
+    """For an actor with rules of its own its kind; empty for a kind."""
     own: Mapping[str, str] = {}
     """For each kind, the ids of actors with rules of their own, and the kinds made for them."""
     shrunk: frozenset[str] = frozenset()

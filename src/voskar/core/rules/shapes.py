@@ -81,7 +81,7 @@ def put_on(outline: Outline, at: tuple[float, float], turn: float) -> Form:
 
 
 def _shrunk(rectangle: Floats, by: float) -> Floats:
-    """A rectangle along its axes that has lost so much on every side; what is eaten up keeps its centre."""
+    """A rectangle along its axes that has lost so much on every side; a rectangle without a rest keeps its centre."""
     low, high = rectangle.min(axis=0), rectangle.max(axis=0)
     middle = (low + high) / 2
     # sides that have passed each other collapse to the middle, where nothing is open
@@ -113,7 +113,7 @@ def _cross(a: tuple[float, float], b: tuple[float, float], c: tuple[float, float
 
 
 def is_upright(form: Form) -> bool:
-    """One sharp rectangle whose sides lie along the axes: its bounds are the shape itself."""
+    """One sharp rectangle along the axes: its bounds are the shape itself."""
     if len(form.parts) != 1 or form.radius != 0 or len(form.parts[0]) != 4:
         return False
     part = form.parts[0]

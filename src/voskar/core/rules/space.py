@@ -1,4 +1,4 @@
-"""The space that actors are in, and the rules that hold for every contact: who looks for whom among them."""
+"""The space that actors are in, and the rules that hold for every contact."""
 
 from __future__ import annotations
 

@@ -20,7 +20,7 @@ from voskar.core.views.exercise import layer_pairs
 from voskar.core.views.summary import everyone
 
 EARLIER = [gate.name for gate in GATES[: GATES.index(unmet.GATE)]]
-"""Outcomes of contacts whose conditions were never asked."""
+"""Outcomes of contacts that never reached their conditions."""
 
 GROUPS = ("attack", "pair", "gate", "condition", "case", "consequence", "life", "emitter", "way")
 

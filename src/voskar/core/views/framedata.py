@@ -133,7 +133,7 @@ def _landing(
 
 
 def _first_frame(cell: int, step: Fraction) -> int:
-    """The first frame of a clip whose cell is this or later: the least tick with floor(tick * step) >= cell."""
+    """The first frame of a clip with this cell or a later one: the least tick with floor(tick * step) >= cell."""
     # a ceiling in whole numbers: floats would be off by a frame at some rates
     return -(-cell * step.denominator // step.numerator)
 

@@ -73,7 +73,7 @@ class Muzzle:
     y: float
     angle: float
     fired: bool
-    """By an emitter, and not left behind by who went down or was hit."""
+    """Spawned by an emitter, not by a death or a hit."""
     emitter: str = ""
     pivot: tuple[float, float] | None = None
     """The point that its muzzle turned about, in the frame that is looked at."""

@@ -82,7 +82,7 @@ class Asked(Stage):
         return rule.within(changed(value, regen.amount, ticks) if ticks else value)
 
     def conditional(self) -> list[ActorState]:
-        """The actors whose boxes are open by a condition."""
+        """The actors with boxes that open by a condition."""
         conditions = self.catalog.conditions
         there = (state for state in self.actors if state is not None) if conditions else ()
         return [state for state in there if state.kind.name in conditions]

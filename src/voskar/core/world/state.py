@@ -34,7 +34,7 @@ class Regenerating(Struct, frozen=True, gc=False):
 
 class Poison(NamedTuple):
     """Damage over time on an actor: the frame in which it falls next, how often it is still to fall, how much, in every
-    how many frames, and who did it."""
+    how many frames, and the actor that did it."""
 
     id: str
     next: int
@@ -137,7 +137,7 @@ class ActorState(msgspec.Struct, gc=False, weakref=False, eq=False):
 
 
 class Birth(msgspec.Struct, frozen=True, gc=False):
-    """An actor that appears: where, which way it turns and moves, and whose it is.
+    """An actor that appears: its place, direction, velocity and owner.
 
     `emitter` None: a child or a hit effect. `velocity` None: its kind's own. `owner_row` -1: none.
     """
