@@ -122,9 +122,9 @@ def multiplies(audit: AuditedBook) -> Iterator[AuditFinding]:
     """A kind that spawns itself, in however many steps, by emitters without a limit or as children."""
     spawns: dict[str, set[str]] = {}
     for kind, fan, _, _ in _spawners(audit):
-        # Searched along the kinds, as a ring may pass through several of them.
         spawns.setdefault(kind.name, set()).add(fan.kind)
     for kind, fan, where, emitter in _spawners(audit):
+        # Searched along the kinds, as a ring may pass through several of them.
         way = _way(spawns, fan.kind, kind.name)
         if way is not None and (emitter is None or emitter.limit is None):
             chain = " → ".join([kind.name, *way])

@@ -56,9 +56,9 @@ def clip_unknown(audit: AuditedBook) -> Iterator[AuditFinding]:
         return
     for name, clips in _shown(audit, audit.recording).items():
         kind = audit.rules.kinds[name]
-        # Clips with the same beginning are most likely the directions of one move.
         timed = {clip for box in kind.boxes for clip in {**(box.during or {}), **box.keys}}
         for clip in sorted(clips - set(kind.clips) - timed):
+            # Clips with the same beginning are most likely the directions of one move.
             fellow = next((name for name in sorted(timed) if name[:3] == clip[:3]), None)
             if fellow is not None:
                 reason = f"the recording shows the clip {clip}, which no box of {name} names, though they name {fellow}"

@@ -237,19 +237,14 @@ class BoxDraft(LoggedDraft):
     def _during(self, group: AttackGroup, box: BoxGuess, fits: Mapping[str, Extents | None]) -> None:
         """The cells of clips in which it ever hit, where its kind also shows others. Few hits tell at most the first
         cell, and only where the two were as near in another clip without one."""
-        cells: dict[str, list[int]] = defaultdict(list)
         shown: set[str] = set()
-        hits, attacker = 0, group.attacker
+        attacker = group.attacker
         for played in self.recordings:
             poses = played.poses
             rows = np.flatnonzero(np.array([actor.kind == attacker for actor in played.actors])[poses.actor])
             shown |= {played.clips[number] for number in distinct(poses.clip[rows]).tolist() if number >= 0}
-        for number, claim in self._hits_in(group):
-            played = self.recordings[number]
-            row = played.row(claim.attacker or "", claim.frame)
-            if row is not None and played.poses.clip[row] >= 0:
-                hits += 1
-                cells[played.clips[played.poses.clip[row]]].append(cell_of(played, row))
+        cells = self._cells_of_hits(group)
+        hits = sum(map(len, cells.values()))
         is_own = group.is_named and self._has_own_clips(group, cells)
         is_timed = hits > FEW or is_own or self._is_idle(fits, group, cells)
         if len(shown) > 1 and cells and len(cells) < len(shown) and is_timed:
@@ -270,14 +265,18 @@ class BoxDraft(LoggedDraft):
         if group.name in cells:
             return True
         others = [other for other in self._groups(group.attacker) if other.name != group.name]
-        used = {
-            played.clips[played.poses.clip[row]]
-            for other in others
-            for number, claim in self._hits_in(other)
-            for played in (self.recordings[number],)
-            if (row := played.row(claim.attacker or "", claim.frame)) is not None and played.poses.clip[row] >= 0
-        }
+        used = {clip for other in others for clip in self._cells_of_hits(other)}
         return bool(used) and not used & set(cells)
+
+    def _cells_of_hits(self, group: AttackGroup) -> dict[str, list[int]]:
+        """By clip, the cells that attackers show in their hits."""
+        cells: dict[str, list[int]] = defaultdict(list)
+        for number, claim in self._hits_in(group):
+            played = self.recordings[number]
+            row = played.row(claim.attacker or "", claim.frame)
+            if row is not None and played.poses.clip[row] >= 0:
+                cells[played.clips[played.poses.clip[row]]].append(cell_of(played, row))
+        return cells
 
     def _is_idle(self, fits: Mapping[str, Extents | None], group: AttackGroup, hitting: Collection[str]) -> bool:
         """Whether, before a hit, the two were as near in a clip that never hits."""

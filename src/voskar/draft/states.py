@@ -70,6 +70,8 @@ class StateDraft(Seen):
             way = Counter(ways).most_common(1)[0][0]
             why = f"{len(ways)} of {counted(len(whole), 'hit')} give it another owner"
             made.keys["attacker.reflect"] = Value(f"{{ way = {quoted(way)} }}", why)
+            # a shot that is removed soon after it was reflected has another reason for its end
+            made.keys.pop("attacker.remove", None)
 
     def lost_owners(self) -> None:
         """A log in which owners change needs a rule that changes them: where no hit explains one, an attack without a
@@ -106,7 +108,7 @@ class StateDraft(Seen):
             made.keys["cases"] = Value(f"[{', '.join(lines)}]", f"{why}: write `if` for what decides each")
 
     def _states_of(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> list[str]:
-        """The keys of a case with another hitstop or stun than its attack."""
+        """The keys of a case with another hitstop, stun or owner than after other hits of its attack."""
         keys = []
         frozen = [length for side in SIDES if (length := self._length(claims, side, "frozen")) is not None]
         if frozen and max(frozen).is_common and max(frozen).frames != _frames(made, "hitstop"):
@@ -114,7 +116,8 @@ class StateDraft(Seen):
         ways = self._reflected(claims)
         for side in SIDES:
             # a table of a case replaces the whole table of its attack
-            table = {name.partition(".")[2]: value.text for name, value in made.keys.items() if name.startswith(side)}
+            keyed = made.keys.items()
+            table = {name.partition(".")[2]: value.text for name, value in keyed if name.startswith(f"{side}.")}
             own = {name: text for name, text in table.items() if name != "reflect"}
             length = self._length(claims, side, "stunned")
             if length is not None and length.is_common:

@@ -54,7 +54,6 @@ class _Named:
         """Adds those of a block of so many poses; (rows,) which of the poses that state any each one is, -1 for
         none."""
         found = np.full(rows, -1, dtype=np.int64)
-        # An index by pose number would cost memory for every pose, though few poses log boxes.
         found[column.poses] = np.arange(self.poses, self.poses + len(column.poses))
         numbers = np.array([self.names.setdefault(name, len(self.names)) for name in column.names], dtype=np.int64)
         self.values.append((found[column.at], numbers[column.name], values))

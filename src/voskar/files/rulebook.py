@@ -364,7 +364,7 @@ def _damage(item: float | list[float]) -> dict[str, Any]:
 
 
 def _condition(table: ContactConditionTable, rate: Fraction) -> ContactCondition:
-    # An edge moves with the attack's animation, so a side by edges needs room for one unit.
+    # A place by edges looks at the boxes of the frame before, so it needs room for a small overlap.
     slack = table.slack if table.slack is not None else 1.0 if table.from_by == "edge" else 0.0
     return compiled(ContactCondition, table, rate, slack=slack)
 

@@ -264,7 +264,7 @@ class Session:
             for before, lines in joined:
                 for block in self._reader.read(lines, np.arange(before + 1, before + len(lines) + 1)):
                     self._run.add(block)
-                    if self._run.any_too_old:  # each look is compared with an earlier one that saw more
+                    if self._run.any_too_old:  # the next look sees fewer frames, so this look must come first
                         self._judge_late()
                         self._run.forget()
         except InputError as error:

@@ -22,7 +22,7 @@ def amount(effect: Effect, gift: Given) -> float:
 def apply(effect: Effect) -> None:
     """Counts."""
     table = effect.table.gives
-    # Sorted: two counters may share a limit, and the order of a table must not matter.
+    # Sorted, so that the order in the table does not matter.
     for name in sorted(table):
         change(effect.world, effect.own, name, amount(effect, table[name]), effect.by)
 

@@ -22,7 +22,7 @@ def apply(effect: Effect) -> None:
     state.stunned_until = until
     if state.kind.stun_disarms:
         world.disarm(state, until)
-    # Emitters that waited may fire in the frame after the stun.
+    # Boxes with a condition on the stun may open or close in the frame after it.
     world.look_at(until + 1, state.row)
     world.events.append(StunEvent(frame=world.frame, id=state.id, until=until, by=effect.by))
 

@@ -169,7 +169,7 @@ class Triggers:
                 # each release belongs to the last press before it, so their difference is how long the button was
                 # down
                 pressed = inputs.pressed(name, when.name, self._run_marks)
-                # A release without a press is none: `released` has dropped it.
+                # Every release has a press before it.
                 lasted = found - pressed[np.searchsorted(pressed, found) - 1]
                 found = found[(lasted >= least) & (lasted <= (FOREVER if most is None else most))]
             self._input_frames[key] = found.tolist()

@@ -120,7 +120,7 @@ class ActorTable:
         """Room for so many; each row begins with a line of the cache."""
         raw = np.zeros(rows * WIDTH + LINE, dtype=np.uint8)
         start = -raw.ctypes.data % LINE
-        # NumPy aligns to 16 bytes; a row that crosses a line of the cache costs two reads.
+        # NumPy may align to 16 bytes; a row that crosses a line of the cache costs two reads.
         memory = raw[start : start + rows * WIDTH].reshape(rows, WIDTH)
         memory[: self.capacity] = self._memory
         self._memory, self.capacity = memory, rows

@@ -120,7 +120,6 @@ class TouchFinder:
             u, v = hits.over_x[a] - hurts.over_x[b], hits.over_y[a] - hurts.over_y[b]
             far, near = abs(x) + abs(y), abs(u) + abs(v)
             nearer = far < near or (far == near and (x < u or (x == u and y < v)))
-            # Rounding may differ between copies, but equal copies always give the same choice.
             if self.t[k] < self.t[same] or (self.t[k] == self.t[same] and nearer):
                 self.keep(k, same)
         self.count = kept

@@ -51,7 +51,7 @@ class NarrowPhase:
         self.point_x = self.point_y = 0.0
         self.normal_x = self.normal_y = 0.0
         self._sides = 0
-        # Each part adds its sides and two caps, so twice the corners and four more are enough.
+        # Each of the two parts adds an axis for each corner, and at least two.
         self._kx, self._ky, self._cx, self._cy = (floats(2 * corners + 4) for _ in range(4))
         self._pace, self._low, self._high = (floats(2 * corners + 4) for _ in range(3))
 

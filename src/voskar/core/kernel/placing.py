@@ -64,7 +64,6 @@ class Placing:
 
     def reserve(self, room: int) -> None:
         """Room for so many boxes of either role in one frame."""
-        # Each box takes a row at most once in each role, but copies across edges need more.
         if room > self.hits.room:
             self.hits.grow(room)
             self.hurts.grow(room)
