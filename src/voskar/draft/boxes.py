@@ -43,12 +43,19 @@ class BoxDraft(LoggedDraft):
             for name in self.attackers
             if logged[name] and name not in self.targets
         }
+        meeting = {
+            (group.attacker, group.name): body
+            for attacker in armed
+            for group in self._groups(attacker)
+            if all(target in bodies for target in group.targets)
+            and (body := self.meeting_box(group, logged[attacker])) is not None
+        }
         # if the boxes of one side are known, the reach gives those of the other side
         fits: Fits = {}
         for attacker in self.attackers:
             groups = self._groups(attacker)
             for group, target in ((attack_group, target) for attack_group in groups for target in attack_group.targets):
-                if attacker in hits and target in bodies:
+                if (attacker in hits and target in bodies) or (attacker, group.name) in meeting:
                     # both are known, and nothing is left to find out
                     continue
                 known, of_attacker = bodies.get(target, []), False
@@ -57,7 +64,7 @@ class BoxDraft(LoggedDraft):
                 entries = self._hits_of(group, target)
                 cells = self._cells(group) if group.is_named and len(groups) > 1 else None
                 fits[attacker, group.name, target] = extents(
-                    self.recordings, entries, attacker, target, known, of_attacker, cells
+                    self.recordings, entries, attacker, target, known, of_attacker, cells, not self._looks_left(target)
                 )
         for target in self.targets:
             self._body(target, bodies, hits, fits)
@@ -66,6 +73,8 @@ class BoxDraft(LoggedDraft):
                 own = [box for box, names in armed.get(attacker, {}).items() if group.name in names]
                 if own:
                     self._armed(group, own)
+                elif (own_body := meeting.get((attacker, group.name))) is not None:
+                    self._hits_with(group, own_body)
                 else:
                     self._hitbox(group, bodies, hits, fits)
         for name in self.kind_names:
@@ -83,6 +92,27 @@ class BoxDraft(LoggedDraft):
             mask = Value("[" + ", ".join(map(quoted, group.targets)) + "]", "")
             box.keys = {"attack": Value(quoted(group.name), ""), "mask": mask} | box.keys
             boxes.append(box)
+
+    def _hits_with(self, group: AttackGroup, name: str) -> None:
+        """Adds a hitbox that is the logged body of its kind too."""
+        boxes = self.kinds[group.attacker].boxes
+        body = next(box for box in boxes if box.name == name)
+        shape = {"logged": Value(quoted(name), "")} if "logged" in body.keys else dict(body.keys)
+        box = self._new_hitbox(group)
+        box.keys |= {key: Value(value.text, "") for key, value in shape.items()}
+        first = next(iter(shape))
+        box.keys[first] = Value(shape[first].text, f"it hits as its {name} meets its target")
+        self._during(group, box, {})
+        boxes.append(box)
+
+    def _new_hitbox(self, group: AttackGroup) -> BoxGuess:
+        """A hitbox without a shape, under a name that its kind does not have yet."""
+        boxes = self.kinds[group.attacker].boxes
+        name = group.name if group.is_named and len(self._groups(group.attacker)) > 1 else "hit"
+        if any(box.name == name for box in boxes):
+            name = f"{name}-{sum(box.role == 'hitbox' for box in boxes) + 1}"
+        mask = Value("[" + ", ".join(map(quoted, group.targets)) + "]", "")
+        return BoxGuess(name, "hitbox", {"attack": Value(quoted(group.name), ""), "mask": mask})
 
     def _body(
         self,
@@ -117,18 +147,18 @@ class BoxDraft(LoggedDraft):
         else:
             keys = {"rect": Value(f"[{shown(share * shared.wide)}, {shown(share * shared.high)}]", _parted(shared))}
         ups = [found.up for name, found in own.items() if self._turns(name)]
-        if ups and median(ups):  # what turns has no above of its own
-            keys["at"] = Value(f"[0, {shown(median(ups))}]", "hits count where it is that far off")
+        up = median(ups) if ups else 0.0  # what turns has no above of its own
+        if up or shared.aside:
+            keys["at"] = Value(f"[{shown(shared.aside)}, {shown(up)}]", "hits count where it is that far off")
         self.kinds[target].boxes.append(BoxGuess("body", "hurtbox", keys))
+
+    def _looks_left(self, kind: str) -> bool:
+        """Whether it ever looks to the left: its boxes are mirrored then."""
+        return any(bool((played.poses.facing[self._of_kind(played, kind)] < 0).any()) for played in self.recordings)
 
     def _turns(self, kind: str) -> bool:
         """Whether it is shown at any angle, as shots are."""
-        return any(
-            bool(
-                played.poses.angle[np.array([actor.kind == kind for actor in played.actors])[played.poses.actor]].any()
-            )
-            for played in self.recordings
-        )
+        return any(bool(played.poses.angle[self._of_kind(played, kind)].any()) for played in self.recordings)
 
     def _hits_of(self, group: AttackGroup, target: str) -> list[list[Claim]]:
         own = {id(claim) for _, claim in self._hits_in(group, target)}
@@ -154,23 +184,17 @@ class BoxDraft(LoggedDraft):
         fits: Fits,
     ) -> None:
         attacker, targets = group.attacker, group.targets
-        mask = Value("[" + ", ".join(map(quoted, targets)) + "]", "")
-        attack = Value(quoted(group.name), "")
         if attacker in hits:
             for box in hits[attacker]:
                 if "attack" not in box.keys:  # nothing says which of several attacks a box has
-                    box.keys |= {"attack": attack, "mask": mask}
+                    box.keys |= self._new_hitbox(group).keys
                     self.kinds[attacker].boxes.append(box)
             return
-        number = sum(box.role == "hitbox" for box in self.kinds[attacker].boxes)
-        name = group.name if group.is_named and len(self._groups(attacker)) > 1 else "hit"
-        if any(box.name == name for box in self.kinds[attacker].boxes):
-            name = f"{name}-{number + 1}"
-        box = BoxGuess(name, "hitbox", {"attack": attack, "mask": mask})
+        box = self._new_hitbox(group)
         sizes, ups, aheads, why = [], [], [], ""
         every = [shared for target in targets if (shared := fits.get((attacker, group.name, target))) is not None]
         for target in targets:
-            shared, off = fits.get((attacker, group.name, target)), 0.0
+            shared, aside, off = fits.get((attacker, group.name, target)), 0.0, 0.0
             if shared is None:
                 continue
             if target in bodies:
@@ -179,11 +203,11 @@ class BoxDraft(LoggedDraft):
             else:
                 body = next(own for own in self.kinds[target].boxes if own.name == "body")
                 held = _size(body)
-                off = _numbers(body.keys["at"].text)[1] if "at" in body.keys else 0.0
+                aside, off = _numbers(body.keys["at"].text) if "at" in body.keys else (0.0, 0.0)
                 size = 2 * shared.wide - held[0], 2 * shared.high - held[1]
             sizes.append(size)
             ups.append(shared.up - off)
-            aheads.append(shared.ahead)
+            aheads.append(shared.ahead + aside - shared.aside)
         if sizes:
             # a rectangle without a size is no box
             rect = [max(median(values), 1.0) for values in zip(*sizes, strict=True)]
@@ -194,7 +218,7 @@ class BoxDraft(LoggedDraft):
                 box.keys["circle"] = Value(shown(max(rect) / 2), f"{why}; it is shown at any angle" if turns else why)
             else:
                 box.keys["rect"] = Value(text, why)
-            at = median(aheads), -median(ups)
+            at = round(median(aheads), 2), round(-median(ups), 2)
             if any(at) and not turns:
                 box.keys["at"] = Value(f"[{shown(at[0])}, {shown(at[1])}]", "hits count where it is that far off")
             pace, fastest = self._pace(attacker)
@@ -219,9 +243,7 @@ class BoxDraft(LoggedDraft):
         for played in self.recordings:
             poses = played.poses
             before = poses.previous
-            rows = np.flatnonzero(
-                np.array([actor.kind == kind for actor in played.actors])[poses.actor] & (before >= 0) & ~poses.cut
-            )
+            rows = np.flatnonzero(self._of_kind(played, kind) & (before >= 0) & ~poses.cut)
             rows = rows[~(poses.hidden[rows] | poses.hidden[before[rows]])]
             returns = {(claim.frame, claim.id) for claim in played.claims if claim.event == "respawn"}
             here = zip(poses.frame[rows].tolist(), poses.actor[rows].tolist(), strict=True)
@@ -241,7 +263,7 @@ class BoxDraft(LoggedDraft):
         attacker = group.attacker
         for played in self.recordings:
             poses = played.poses
-            rows = np.flatnonzero(np.array([actor.kind == attacker for actor in played.actors])[poses.actor])
+            rows = np.flatnonzero(self._of_kind(played, attacker))
             shown |= {played.clips[number] for number in distinct(poses.clip[rows]).tolist() if number >= 0}
         cells = self._cells_of_hits(group)
         hits = sum(map(len, cells.values()))
@@ -300,7 +322,7 @@ class BoxDraft(LoggedDraft):
         for played in self.recordings:
             if clip in played.clips:
                 poses = played.poses
-                own = np.array([actor.kind == kind for actor in played.actors])[poses.actor]
+                own = self._of_kind(played, kind)
                 rows = own & (poses.clip == played.clips.index(clip))
                 found += [int(max(poses.cell[rows].max(), poses.tick[rows].max()))] if rows.any() else []
         return max(found)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from voskar.core.recording.poses import Signs
 from voskar.core.rules.shapes import Bools, Floats, Ints
 from voskar.draft.fitting import EARLY, LAG, LEAST, Extents, fitted
 from voskar.draft.seen import Cells
+from voskar.draft.sided import sided
 
 REACH = 80.0
 """Units within which two may have touched at all."""
@@ -56,10 +57,12 @@ def extents(
     known: Sequence[Rect] = (),
     known_of_attacker: bool = False,
     cells: Cells | None = None,
+    may_stand_aside: bool = False,
 ) -> Extents | None:
     """The extents that best part the frames with hits from those without; None without a claim that can be seen.
     `known` are boxes of the target, or of the attacker, about its position. Where `cells` are given, only frames in
-    these are looked at, and each pass through them that never hits is one without."""
+    these are looked at, and each pass through them that never hits is one without. The target's box may stand aside of
+    its position, if it never turns."""
     near: list[_Near] = []
     hits: list[tuple[int, int]] = []
     pairs = 0
@@ -101,21 +104,43 @@ def extents(
         seen = dx[last]
         is_aimed = len(distinct(clip)) > 1 and max(np.mean(seen > 0), np.mean(seen < 0)) >= AIMED
         ahead = float(seen.min() + seen.max()) / 2 if is_aimed else 0.0
-    coarse: Extents | None = None
+    coarse: tuple[Extents, Bools, Ints] | None = None
+    finest: tuple[Extents, Bools, Ints] | None = None
     for height in ups:
         apart = np.abs(dx - ahead), np.abs(dy - height)
         lead = _lead(places, frame, *apart, hits)
         offset = height, ahead
         found = fitted(*apart, windows, ~struck, group, lead, offset, len(hits))
-        coarse = found if height == up else coarse
+        coarse = (found, ~struck, group) if height == up else coarse
         # times in which a pair that hits now and then does not say more, unless something else decides when it hits
         for lag in (0, LAG) if cells is None and len(hits) >= ENOUGH else ():
             open_times, times = _without_hits(places, frame, hits, is_open & struck & (until_hit > lag), lag)
             groups = np.where(struck, int(group.max()) + 1 + times, group)
             finer = fitted(*apart, windows, ~struck | open_times, groups, lead, offset, len(hits))
             if finer.spare - found.spare <= UNSURE * len(hits) and finer.matched >= found.matched:
-                return finer
-    return coarse
+                finest = finer, ~struck | open_times, groups
+                break
+        if finest is not None:
+            break
+    chosen = finest or coarse
+    if chosen is None or known:
+        return chosen[0] if chosen else None
+    plain, idle, group = chosen
+    at = [(number, when, places.of(number, when, when)) for number, when in hits]
+    here = np.array([rows[0] for _, _, rows in at if len(rows)], dtype=np.int64)
+    before = np.concatenate([places.of(number, when - 1, when - 1) for number, when in hits])
+    back = [
+        [rows[0] if len(rows := places.of(number, when - early, when - early)) else -1 for early in range(EARLY + 1)]
+        for number, when in hits
+    ]
+    lead_rows = [np.array(rows, dtype=np.int64) for rows in back]
+    found_sides = sided(plain, dx, dy, here, before, windows, idle, group, lead_rows)
+    # a box of an actor that never turns may stand to one side of its position, whichever way the other looks
+    if may_stand_aside:
+        other = sided(plain, -dx * facing, dy, here, before, windows, idle, group, lead_rows)
+        if other is not None and (found_sides is None or other.uneven < found_sides.uneven):
+            return replace(other, ahead=0.0, aside=other.ahead)
+    return found_sides or plain
 
 
 def _comes_along_y(places: _Places, dx: Floats, dy: Floats, hits: Sequence[tuple[int, int]]) -> bool:

@@ -45,6 +45,10 @@ class Extents:
     matched: int
     spare: int
     is_round: bool
+    uneven: float
+    """How unevenly the hits come after the touch, in frames of all of them."""
+    aside: float = 0.0
+    """How far the attacker is to the right of its target, once `ahead` is taken off."""
 
 
 class _Fit(NamedTuple):
@@ -72,7 +76,7 @@ def fitted(
     """The extents that explain most hits with the fewest other touches, and of these one of the smaller of those that
     the hits come after most evenly. `dx` and `dy` (rows,) are how far apart two are, `windows` the rows about each hit,
     `idle` those that should not touch, in groups by `pair`; `lead` is as `extents` makes it."""
-    windows, groups = list(windows), _groups(pair, np.flatnonzero(idle))
+    windows, groups = list(windows), row_groups(pair, np.flatnonzero(idle))
     fits = _boxes(dx, dy, windows, idle, groups, lead)
     rounds = _circles(np.hypot(dx, dy), windows, idle, groups, np.hypot(*lead))
     # the default is a rectangle, unless circles fit better
@@ -82,7 +86,7 @@ def fitted(
     best = sorted(chosen, key=lambda fit: fit.wide * fit.high)[len(chosen) // 3]
     wides, highs = {fit.wide for fit in chosen}, {fit.high for fit in chosen}
     least, most = (min(wides), min(highs)), (max(wides), max(highs))
-    return Extents(best.wide, best.high, *offset, least, most, claims, best.matched, best.spare, is_round)
+    return Extents(best.wide, best.high, *offset, least, most, claims, best.matched, best.spare, is_round, best.uneven)
 
 
 def _is_better(circles: Sequence[_Fit], boxes: Sequence[_Fit], claims: int) -> bool:
@@ -126,7 +130,7 @@ def _evenest(
 ) -> list[_Fit]:
     top = max(matched - spare for _, _, matched, spare in found)
     fits = [
-        _Fit(wide, high, matched, spare, *_unevenness(inside(wide, high)))
+        _Fit(wide, high, matched, spare, *unevenness(inside(wide, high)))
         for wide, high, matched, spare in found
         if matched - spare == top
     ]
@@ -139,7 +143,7 @@ def _evenest(
     return fits
 
 
-def _unevenness(inside: Bools) -> tuple[float, float]:
+def unevenness(inside: Bools) -> tuple[float, float]:
     """How many frames before each hit the two met first, as far as that differs from hit to hit, and the median: a game
     may count all hits some frames late. `inside` (hits, EARLY + 1) says whether the two touch in the frame of a
     hit, in the one before, …"""
@@ -155,7 +159,7 @@ def _unevenness(inside: Bools) -> tuple[float, float]:
     return float(np.minimum(np.abs(early - late), LAG).sum() + max(late - LAG, 0.0)), late
 
 
-def _groups(pair: Ints, rows: Ints) -> list[Ints]:
+def row_groups(pair: Ints, rows: Ints) -> list[Ints]:
     """Rows, apart by pair."""
     if not len(rows):
         return []

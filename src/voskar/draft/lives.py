@@ -38,6 +38,7 @@ class LifeDraft(Seen):
         """Everything of one kind."""
         self._health(target)
         self._iframes(target)
+        self._start_iframes(target)
         self._lives(target)
 
     def _of_target(self, target: str) -> list[tuple[int, Claim]]:
@@ -108,7 +109,7 @@ class LifeDraft(Seen):
         return None
 
     def _column(self, played: Recording, kind: str, name: str) -> np.ndarray:
-        rows = np.flatnonzero(np.array([actor.kind == kind for actor in played.actors])[played.poses.actor])
+        rows = np.flatnonzero(self._of_kind(played, kind))
         column: np.ndarray = getattr(played.poses, name)[rows]
         return column
 
@@ -141,6 +142,24 @@ class LifeDraft(Seen):
         elif (most := min((high for _, high in gaps), default=FAR)) and most < FAR:
             why = f"at most {counted(most, 'frame')}, as hits come {counted(most + 1, 'frame')} apart"
             self.unknown.append(f"{target}: its i-frames: {why}; log `immune`, or let it stand in a hazard for a while")
+
+    def _start_iframes(self, target: str) -> None:
+        """As long as it is logged immune from the first frame of a run on."""
+        spells = []
+        for played in self.recordings:
+            # a recording that is cut out of a longer one begins in the middle of a run
+            starts = [*([0] if played.first == 0 else []), *(at for at, what in played.resets.items() if what == "run")]
+            for name, number in played.numbers.items():
+                frames = played.poses.frames_of(number) if self._kind(played, name) == target else ()
+                hits = [hit.frame for hits in self.hits for hit in hits if hit.target == name]
+                for start in starts if len(frames) else ():
+                    until = min((end for end in (*hits, *played.resets) if end > start), default=played.last + 1)
+                    spell = self._immune_after(played, name, start - 1, until) if start in frames else None
+                    spells += [] if spell is None else [spell]
+        agreed = agreed_on(spells)
+        if agreed is not None and agreed[0]:
+            why = f"logged immune so long from the start of {agreed[2]} of {counted(len(spells), 'run')}"
+            self.kinds[target].keys["start_iframes"] = Value(f'"{agreed[0]}f"', why)
 
     def _ignored(self, target: str) -> list[Spell]:
         """Of each hit: for how many frames after it the two touched without another one on the same actor, and the
@@ -285,7 +304,22 @@ class LifeDraft(Seen):
                     found["down" if gone[at + 1] else "respawn"].append(
                         (actor.id, int(played.poses.frame[rows[at + 1]]))
                     )
+        if not found["respawn"]:
+            backs = [(name, self._shown_again(played, name, frame)) for name, frame in found["down"]]
+            found["respawn"] = [(name, back) for name, back in backs if back is not None]
         return found["down"], found["respawn"]
+
+    @staticmethod
+    def _shown_again(played: Recording, name: str, down: int) -> int | None:
+        """The first frame in which an actor that was gone after its death is there again, and not dead."""
+        if name not in played.numbers:
+            return None
+        poses, rows = played.poses, played.poses.rows_of(played.numbers[name])
+        rows = rows[(poses.frame[rows] >= down) & ~poses.hidden[rows]]
+        gaps = np.flatnonzero(np.diff(poses.frame[rows]) > 1)
+        if not len(gaps) or poses.health[rows[gaps[0] + 1]] <= 0:
+            return None
+        return int(poses.frame[rows[gaps[0] + 1]])
 
     def _returns(self, deaths: Sequence[Death]) -> Value | None:
         """How long it is away, where it comes back, and for how long it is immune then."""

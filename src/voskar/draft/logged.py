@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
+from statistics import median
 
 import numpy as np
 
-from voskar.core.recording import Recording
-from voskar.draft.seen import FEW, Seen, cell_of
+from voskar.core.recording import Claim, Recording
+from voskar.draft.fitting import EARLY, LAG
+from voskar.draft.seen import FEW, AttackGroup, Seen, cell_of
 from voskar.draft.values import BoxGuess, Value, quoted, shown
 from voskar.words import counted
 
@@ -30,7 +32,7 @@ class LoggedDraft(Seen):
         looks to the right."""
         for played in self.recordings:
             poses = played.poses
-            rows = np.flatnonzero(np.array([actor.kind == kind for actor in played.actors])[poses.actor])
+            rows = np.flatnonzero(self._of_kind(played, kind))
             for row in rows[poses.logged[rows] >= 0].tolist():
                 mirror = poses.facing[row] < 0
                 yield (
@@ -60,6 +62,41 @@ class LoggedDraft(Seen):
                 if often and sum(name in pose for pose in poses) <= SELDOM * len(poses):
                     found[name].add(group.name)
         return found
+
+    def meeting_box(self, group: AttackGroup, names: Sequence[str]) -> str | None:
+        """The logged body of an attacker with which it hits as it meets a logged box of its target: they overlap in
+        nearly all hits, and not for long before them. None if another reach decides."""
+        for name in names:
+            met, early = 0, []
+            claims = self._hits_in(group)
+            for number, claim in claims:
+                late = self._met_before(self.recordings[number], claim, name)
+                met += late is not None
+                early += [] if late is None else [late]
+            # bodies that stand in each other long before a hit do not decide when it is
+            if met >= max(FEW, MOSTLY * len(claims)) and median(early) <= LAG:
+                return name
+        return None
+
+    @staticmethod
+    def _met_before(played: Recording, claim: Claim, name: str) -> int | None:
+        """For how many frames up to a hit a logged box of its attacker has overlapped one of its target that was not
+        immune; None if it does not in the frame of the hit."""
+        poses = played.poses
+        for early in range(EARLY + 1):
+            rows = [played.row(who or "", claim.frame - early) for who in (claim.attacker, claim.target)]
+            if rows[0] is None or rows[1] is None or min(poses.logged[rows[0]], poses.logged[rows[1]]) < 0:
+                return early - 1 if early else None
+            mine = played.boxes.of(int(poses.logged[rows[0]])).get(name)
+            off = [float(axis[rows[0]] - axis[rows[1]]) for axis in (poses.x, poses.y)]
+            overlaps = mine is not None and any(
+                mine[0] + off[0] < x1 and x0 < mine[2] + off[0] and mine[1] + off[1] < y1 and y0 < mine[3] + off[1]
+                for x0, y0, x1, y1 in played.boxes.of(int(poses.logged[rows[1]])).values()
+            )
+            # a touch of an immune target counts from the end of its i-frames on
+            if not overlaps or (early and poses.immune[rows[1]] == 1):
+                return early - 1 if early else None
+        return EARLY
 
     def logged_box(self, name: str, role: str, kind: str) -> BoxGuess:
         """A box that always stands alike is a rectangle, open in the cells in which it is logged; another is where the

@@ -78,22 +78,22 @@ class ReactionDraft(Seen):
         they hit and are no stomp."""
         if any(self._owner(self.recordings[number], claim.attacker) for number, claim in claims):
             return
-        down = 1.0 if self.recordings[0].up == "-y" else -1.0
-        above = falling = seen = 0
-        for number, entry in claims:
-            played = self.recordings[number]
-            poses = played.poses
-            rows = [played.row(entry.attacker or "", entry.frame - 1), played.row(entry.attacker or "", entry.frame)]
-            target = played.row(entry.target or "", entry.frame)
-            if rows[0] is None or rows[1] is None or target is None:
-                continue
-            seen += 1
-            falling += (poses.y[rows[1]] - poses.y[rows[0]]) * down > STILL
-            across = abs(poses.x[rows[1]] - poses.x[target])
-            above += (poses.y[target] - poses.y[rows[1]]) * down > across
-        if seen >= LEAST and above == falling == seen:
-            made.keys["if.from"] = Value('["above"]', f"it is above in {counted(seen, 'hit')}, and falls")
+        hits = [entry for number, claim in claims if (entry := self._above(number, claim)) is not None]
+        kinds = {self._kind(self.recordings[number], claim.target) for number, claim in claims}
+        own = {self._kind(self.recordings[number], claim.attacker) for number, claim in claims}
+        # a touch that hurts its attacker unless it comes from above is a stomp, however far aside it is
+        against = [pair for target in kinds for attacker in own for pair in self.pairs.get((target, attacker), [])]
+        is_steep = all(high > (0 if against else across) for high, across, _ in hits)
+        if len(hits) >= LEAST and is_steep and all(falls for *_, falls in hits):
+            made.keys["if.from"] = Value('["above"]', f"it is above in {counted(len(hits), 'hit')}, and falls")
             made.keys["if.from_by"] = Value('"centre"', "")
+            # both fall into each other: how far above the one is decides who is hit
+            met = [entry for number, claim in against if (entry := self._above(number, claim, back=True)) is not None]
+            beaten = max((high for high, _, falls in met if falls and high > 0), default=0.0)
+            lowest = min(high for high, *_ in hits)
+            if 0 < beaten < lowest:
+                why = f"it is hit itself where it is up to {shown(beaten)} above, and hits from {shown(lowest)} on"
+                made.keys["if.slack"] = Value(shown((beaten + lowest) / 2), why)
             made.keys["if.falling"] = Value("true", "")
             back = {
                 (number, hit.frame, hit.target, hit.attacker)
@@ -102,6 +102,20 @@ class ReactionDraft(Seen):
             }
             if not any((number, claim.frame, claim.attacker, claim.target) in back for number, claim in claims):
                 made.keys["preempts"] = Value("true", "its target never hits it in the same frame")
+
+    def _above(self, number: int, claim: Claim, back: bool = False) -> tuple[float, float, bool] | None:
+        """How far the attacker of a hit is above its target and aside of it, and whether it falls; with `back` its
+        target above it. None if they are not shown."""
+        played = self.recordings[number]
+        down = 1.0 if played.up == "-y" else -1.0
+        upper, lower = (claim.target, claim.attacker) if back else (claim.attacker, claim.target)
+        rows = [played.row(upper or "", claim.frame - 1), played.row(upper or "", claim.frame)]
+        other = played.row(lower or "", claim.frame)
+        if rows[0] is None or rows[1] is None or other is None:
+            return None
+        x, y = played.poses.x, played.poses.y
+        falls = (y[rows[1]] - y[rows[0]]) * down > STILL
+        return float((y[other] - y[rows[1]]) * down), float(abs(x[rows[1]] - x[other])), bool(falls)
 
     def _launch(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]], side: str) -> None:
         """A speed upwards in the next frame that it had not before, about the same each time."""

@@ -10,6 +10,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from voskar.core.recording import Claim, Recording
+from voskar.core.rules.shapes import Bools
 from voskar.draft.values import AttackGuess, KindGuess, Value, shown
 from voskar.words import counted
 
@@ -113,6 +114,12 @@ class Seen:
     def _kind(self, played: Recording, name: str | None) -> str:
         number = played.numbers.get(name or "")
         return "" if number is None else played.actors[number].kind
+
+    @staticmethod
+    def _of_kind(played: Recording, kind: str) -> Bools:
+        """(poses,) which poses are of actors of a kind."""
+        found: Bools = np.array([actor.kind == kind for actor in played.actors], dtype=np.bool_)[played.poses.actor]
+        return found
 
     @staticmethod
     def _home_of(played: Recording, name: str, frame: int) -> tuple[float, float]:

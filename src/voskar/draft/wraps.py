@@ -47,7 +47,7 @@ class WrapDraft(Seen):
         found = []
         for played in self.recordings:
             poses, column = played.poses, getattr(played.poses, axis)
-            own = np.array([actor.kind == kind for actor in played.actors], dtype=np.bool_)[poses.actor]
+            own = self._of_kind(played, kind)
             if not own.any():
                 continue
             before = poses.previous
