@@ -126,18 +126,14 @@ def extents(
     if chosen is None or known:
         return chosen[0] if chosen else None
     plain, idle, group = chosen
-    at = [(number, when, places.of(number, when, when)) for number, when in hits]
-    here = np.array([rows[0] for _, _, rows in at if len(rows)], dtype=np.int64)
-    before = np.concatenate([places.of(number, when - 1, when - 1) for number, when in hits])
-    back = [
-        [rows[0] if len(rows := places.of(number, when - early, when - early)) else -1 for early in range(EARLY + 1)]
-        for number, when in hits
-    ]
-    lead_rows = [np.array(rows, dtype=np.int64) for rows in back]
-    found_sides = sided(plain, dx, dy, here, before, windows, idle, group, lead_rows)
+    rows_back = np.full((len(hits), EARLY + 1), -1, dtype=np.int64)
+    for at, (number, when) in enumerate(hits):
+        rows = places.of(number, when - EARLY, when)
+        rows_back[at, when - frame[rows]] = rows
+    found_sides = sided(plain, dx, dy, rows_back, windows, idle, group)
     # a box of an actor that never turns may stand to one side of its position, whichever way the other looks
     if may_stand_aside:
-        other = sided(plain, -dx * facing, dy, here, before, windows, idle, group, lead_rows)
+        other = sided(plain, -dx * facing, dy, rows_back, windows, idle, group)
         if other is not None and (found_sides is None or other.uneven < found_sides.uneven):
             return replace(other, ahead=0.0, aside=other.ahead)
     return found_sides or plain

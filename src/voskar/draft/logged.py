@@ -16,6 +16,8 @@ from voskar.words import counted
 
 MOSTLY = 0.8
 """Share of the hits of an attack in which its box is open."""
+SAMPLE = 300
+"""Hits that say whether bodies meet in them; more cost time and say no more."""
 SELDOM = 0.6
 """Share of the poses of a kind, at most, in which a box of an attack is open."""
 
@@ -68,7 +70,7 @@ class LoggedDraft(Seen):
         nearly all hits, and not for long before them. None if another reach decides."""
         for name in names:
             met, early = 0, []
-            claims = self._hits_in(group)
+            claims = self._hits_in(group)[:SAMPLE]
             for number, claim in claims:
                 late = self._met_before(self.recordings[number], claim, name)
                 met += late is not None

@@ -19,22 +19,20 @@ BETTER = 0.6
 MARGIN = 0.5
 """Units beyond the outermost hits where nothing else says how far it goes."""
 
-Rows = Sequence[Ints]
-"""The rows about each hit; the last is nearest to the hit."""
-
 
 def sided(
-    plain: Extents, x: Floats, y: Floats, hits: Ints, before: Ints, windows: Rows, idle: Bools, group: Ints, lead: Rows
+    plain: Extents, x: Floats, y: Floats, back: Ints, windows: Sequence[Ints], idle: Bools, group: Ints
 ) -> Extents | None:
     """The reach with four sides, each half-way between the outermost hits and the nearest that does not hit; None
     where it explains the hits no better than `plain`.
 
-    `x` and `y` (rows,) are how one stands to the other. `hits` are the rows in the frame of a hit and `before` those of
-    the frame before, `idle` says which of the rows should not touch, in groups by `group`, and `lead` has the rows up
-    to each hit, from its own frame back. The sides are those of the smallest rectangle about all hits, moved outwards:
-    a wider one would touch sooner.
+    `x` and `y` (rows,) are how one stands to the other. `back` (hits, frames) has the row of each hit, that of the
+    frame before, and so on, -1 for none; `windows` the rows about each hit. `idle` says which of the rows should not
+    touch, in groups by `group`. The sides are those of the smallest rectangle about all hits, moved outwards: a wider
+    one would touch sooner.
     """
-    is_steady = plain.uneven <= STEADY * len(lead)
+    hits, before = (rows[rows >= 0] for rows in (back[:, 0], back[:, 1]))
+    is_steady = plain.uneven <= STEADY * len(back)
     if len(hits) < (ENOUGH if is_steady else MANY):
         return None
     low, high = (np.array([edge(x[hits]), edge(y[hits])]) for edge in (np.min, np.max))
@@ -53,8 +51,7 @@ def sided(
     inside = (np.abs(points - middle) < half).all(axis=1)
     matched = sum(bool(inside[rows].any()) for rows in windows)
     spare = sum(bool(inside[rows].any()) for rows in row_groups(group, np.flatnonzero(idle)))
-    touching = np.array([[row >= 0 and inside[row] for row in rows] for rows in lead], dtype=np.bool_)
-    uneven, _ = unevenness(touching)
+    uneven, _ = unevenness((back >= 0) & inside[back])
     if matched - spare < plain.matched - plain.spare or uneven > (1.0 if is_steady else BETTER) * plain.uneven:
         return None
     wide, tall = half.tolist()
