@@ -144,7 +144,7 @@ class LifeDraft(Seen):
             self.unknown.append(f"{target}: its i-frames: {why}; log `immune`, or let it stand in a hazard for a while")
 
     def _start_iframes(self, target: str) -> None:
-        """As long as it is logged immune from the first frame of a run on."""
+        """Drafts for how long it is logged immune from the first frame of a run on."""
         spells = []
         for played in self.recordings:
             # a recording that is cut out of a longer one begins in the middle of a run

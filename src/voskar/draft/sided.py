@@ -63,7 +63,7 @@ def sided(
 
 
 def _sides(low: float, high: float, under: float | None, over: float | None) -> tuple[float, float]:
-    """The ends along one axis. One that nothing comes in by is as far off as the other."""
+    """The two ends along one axis. An end that no actor comes in by is as far off as the other end."""
     first = None if under is None else (low + under) / 2
     last = None if over is None else (high + over) / 2
     if first is None:
