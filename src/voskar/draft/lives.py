@@ -1,37 +1,27 @@
-"""Health, i-frames, lives, deaths and returns of a draft."""
+"""Health, lives, deaths and returns of a draft."""
 
 from __future__ import annotations
 
 import math
-from collections import defaultdict
 from collections.abc import Sequence
-from itertools import pairwise
 
 import numpy as np
 
 from voskar.core.recording import Claim, Recording
-from voskar.draft.seen import AWAY, FEW, STILL, Seen
-from voskar.draft.spells import FAR, Spell, agreed_on, holds, most_common
+from voskar.draft.immunity import ImmunityDraft
+from voskar.draft.seen import AWAY, FEW, STILL
+from voskar.draft.spells import Spell, agreed_on
 from voskar.draft.values import Value, roundest, shown
 from voskar.words import counted
 
-FEW_FRAMES = 600
-"""Frames behind a hit that are looked at first for the end of its i-frames."""
 LATEST = 120
 """Frames after a death in which its life may be taken."""
 
-End = tuple[str, int]
-"""The id of an actor that went down or returned, and the frame."""
 Death = tuple[Recording, str, int]
 """A death: its recording, the actor's id, and the frame."""
 
-NARROW = 1.25
-"""Within this share of its least a range of frames is written as a round number, else as its least."""
-SHORT = 3
-"""Frames of touching after the last hit of a pair that may be the rest of the same swing."""
 
-
-class LifeDraft(Seen):
+class LifeDraft(ImmunityDraft):
     """Drafts what becomes of those that are hit."""
 
     def life(self, target: str) -> None:
@@ -113,150 +103,6 @@ class LifeDraft(Seen):
         column: np.ndarray = getattr(played.poses, name)[rows]
         return column
 
-    def _iframes(self, target: str) -> None:
-        """As long as it is logged immune after a hit; else the least time between two hits on one: where several are as
-        short, that is no accident."""
-        spells = self._immune_after_hits(target)
-        every = [pair for spell in spells.values() for pair in spell]
-        usual = most_common(every)
-        own = {
-            attack: pairs
-            for attack, pairs in spells.items()
-            if sum(holds(pair, usual) for pair in pairs) < len(pairs) / 2
-        }
-        rest = [pair for attack, pairs in spells.items() if attack not in own for pair in pairs]
-        # an attack gets i-frames of its own if its spells have another length
-        for attack, entries in own.items():
-            self._immune_for(self.attacks[attack].keys, "target.iframes", entries)
-        if self._immune_for(self.kinds[target].keys, "iframes", rest):
-            return
-        gaps = self._ignored(target)
-        agreed = agreed_on(gaps, ends=False)
-        # a single length could be chance; so many frames of touching could not
-        if agreed is not None and agreed[0] and (agreed[1] < FAR or agreed[0] > SHORT):
-            low, high, count = agreed
-            value = roundest(low, high + 1) if high <= NARROW * low else low
-            spread = "exactly" if low == high else f"{low} to {high}" if high < FAR else f"{low} or more"
-            why = f"touched so long after {count} of {counted(len(gaps), 'hit')} without another one, {spread}"
-            self.kinds[target].keys["iframes"] = Value(f'"{int(value)}f"', why)
-        elif (most := min((high for _, high in gaps), default=FAR)) and most < FAR:
-            why = f"at most {counted(most, 'frame')}, as hits come {counted(most + 1, 'frame')} apart"
-            self.unknown.append(f"{target}: its i-frames: {why}; log `immune`, or let it stand in a hazard for a while")
-
-    def _start_iframes(self, target: str) -> None:
-        """Drafts for how long it is logged immune from the first frame of a run on."""
-        spells = []
-        for played in self.recordings:
-            # a recording that is cut out of a longer one begins in the middle of a run
-            starts = [*([0] if played.first == 0 else []), *(at for at, what in played.resets.items() if what == "run")]
-            for name, number in played.numbers.items():
-                frames = played.poses.frames_of(number) if self._kind(played, name) == target else ()
-                hits = [hit.frame for hits in self.hits for hit in hits if hit.target == name]
-                for start in starts if len(frames) else ():
-                    until = min((end for end in (*hits, *played.resets) if end > start), default=played.last + 1)
-                    spell = self._immune_after(played, name, start - 1, until) if start in frames else None
-                    spells += [] if spell is None else [spell]
-        agreed = agreed_on(spells)
-        if agreed is not None and agreed[0]:
-            why = f"logged immune so long from the start of {agreed[2]} of {counted(len(spells), 'run')}"
-            self.kinds[target].keys["start_iframes"] = Value(f'"{agreed[0]}f"', why)
-
-    def _ignored(self, target: str) -> list[Spell]:
-        """Of each hit: for how many frames after it the two touched without another one on the same actor, and the
-        frames until the next one; FAR if a mark, a death, a return or the end comes first."""
-        found = []
-        for number, played in enumerate(self.recordings):
-            breaks: dict[str, list[int]] = defaultdict(list)
-            for name, frame in (end for ends in self._ends(played, target) for end in ends):
-                breaks[name].append(frame)
-            hits: dict[str, dict[int, Claim]] = defaultdict(dict)
-            for hit in self.hits[number]:
-                if self._kind(played, hit.target) == target and (hit.damage is None or hit.damage > 0):
-                    hits[hit.target or ""].setdefault(hit.frame, hit)
-            for name, own in hits.items():
-                ends = [*breaks[name], *played.resets, played.last + 1]
-                for first, second in pairwise([*sorted(own), played.last + 1]):
-                    end = min(end for end in ends if end >= first)
-                    until = min(second, end)
-                    hits_of_both = [own[at] for at in (first, second) if at in own and at <= until]
-                    touched = max(self._touched(played, claim, first, until) for claim in hits_of_both)
-                    found.append((touched, second - first - 1 if second < end else FAR))
-        return found
-
-    def _touched(self, played: Recording, hit: Claim, first: int, second: int) -> int:
-        """How long after a frame, and before another one, the two of a hit were last no further apart than in the hit,
-        in a cell in which its attack hits; 0 for never."""
-        poses, numbers = played.poses, played.numbers
-        at = [played.row(name or "", hit.frame) for name in (hit.attacker, hit.target)]
-        if at[0] is None or at[1] is None:
-            return 0
-        mine, theirs = (
-            poses.between(numbers[name or ""], first + 1, min(second, first + FAR) - 1)
-            for name in (hit.attacker, hit.target)
-        )
-        frames, both, other = np.intersect1d(poses.frame[mine], poses.frame[theirs], return_indices=True)
-        mine, theirs = mine[both], theirs[other]
-        near = ~(poses.hidden[mine] | poses.hidden[theirs]) & (poses.clip[mine] == poses.clip[at[0]])
-        for axis in (poses.x, poses.y):
-            near &= np.abs(axis[mine] - axis[theirs]) <= abs(axis[at[0]] - axis[at[1]]) + STILL
-        if poses.clip[at[0]] >= 0:
-            group = self._group_of(self._kind(played, hit.attacker), self._kind(played, hit.target), hit)
-            low, high = (self._cells(group) or {}).get(played.clips[poses.clip[at[0]]], (0, FAR))
-            cell = np.where(poses.cell[mine] >= 0, poses.cell[mine], poses.tick[mine])
-            near &= (cell >= low) & (cell <= high)
-        return int(frames[near][-1]) - first if near.any() else 0
-
-    @staticmethod
-    def _immune_for(keys: dict[str, Value], key: str, spells: Sequence[Spell]) -> bool:
-        """Writes for how long, if nearly all agree on that."""
-        agreed = agreed_on(spells)
-        if agreed is None:
-            return False
-        least, most, count = agreed
-        if most:
-            spread = "exactly" if least == most else f"{least} to {most}"
-            why = f"logged immune so long after {count} of {counted(len(spells), 'hit')}, {spread}"
-            keys[key] = Value(f'"{int(roundest(least, most + 1))}f"', why)
-        return True
-
-    def _immune_after_hits(self, target: str) -> dict[str, list[Spell]]:
-        """Of each hit that hurt, by its attack. A return has i-frames of its own."""
-        found: dict[str, list[Spell]] = defaultdict(list)
-        for number, played in enumerate(self.recordings):
-            hits: dict[str, dict[int, Claim]] = defaultdict(dict)
-            for hit in self.hits[number]:
-                if self._kind(played, hit.target) == target and (hit.damage is None or hit.damage > 0):
-                    hits[hit.target or ""].setdefault(hit.frame, hit)
-            down, back = self._ends(played, target)
-            for name, frames in hits.items():
-                ends = {frame for text, frame in (*down, *back) if text == name} | {*frames, *played.resets}
-                # a death ends the i-frames with the life
-                for frame in sorted(frames.keys() - {frame for text, frame in down if text == name}):
-                    until = min((end for end in ends if end > frame), default=played.last + 1)
-                    spell = self._immune_after(played, name, frame, until)
-                    attacker = self._kind(played, frames[frame].attacker)
-                    if spell is not None and attacker:
-                        found[self._group_of(attacker, target, frames[frame]).name].append(spell)
-        return found
-
-    @staticmethod
-    def _immune_after(played: Recording, name: str, since: int, until: int) -> Spell | None:
-        """How many frames from one on it is logged immune at least, and at most; None where that is not logged."""
-        poses, reach = played.poses, FEW_FRAMES
-        while True:  # most end soon
-            own = poses.between(played.numbers[name], since + 1, min(until - 1, since + reach))
-            own = own[poses.immune[own] >= 0]
-            ended = np.flatnonzero(poses.immune[own] == 0)
-            if len(ended) or since + reach >= until - 1:
-                break
-            reach *= 4
-        if not len(own):
-            return None
-        if not len(ended):
-            return int(poses.frame[own[-1]]) - since, FAR
-        least = int(poses.frame[own[ended[0] - 1]]) - since if ended[0] else 0
-        return least, int(poses.frame[own[ended[0]]]) - since - 1
-
     def _lives(self, target: str) -> None:
         """Lives, deaths and returns, as they are claimed and shown."""
         deaths = [(played, *end) for played in self.recordings for end in self._ends(played, target)[0]]
@@ -279,47 +125,6 @@ class LifeDraft(Seen):
         down = self._down(deaths)
         if down is not None:
             own.keys["down"] = down
-
-    def _ends(self, played: Recording, kind: str) -> tuple[list[End], list[End]]:
-        if (played, kind) not in self._known_ends:
-            self._known_ends[played, kind] = self._all_ends(played, kind)
-        return self._known_ends[played, kind]
-
-    def _all_ends(self, played: Recording, kind: str) -> tuple[list[End], list[End]]:
-        """Every death and every return of a kind: those that are claimed; for an actor without a claimed death, those
-        that its logged health shows, nothing left and then some again."""
-        found: dict[str, list[End]] = {"down": [], "respawn": []}
-        for claim in played.claims:
-            if claim.event in found and self._kind(played, claim.id) == kind:
-                found[claim.event].append((claim.id or "", claim.frame))
-        # a claim says more than a bar, which may be shown late
-        if not found["down"]:
-            for actor in played.actors:
-                if actor.kind != kind:
-                    continue
-                rows = played.poses.rows_of(played.numbers[actor.id])
-                rows = rows[~np.isnan(played.poses.health[rows])]
-                gone = (played.poses.health[rows] <= 0).astype(np.int64)
-                for at in np.flatnonzero(np.diff(gone)).tolist():
-                    found["down" if gone[at + 1] else "respawn"].append(
-                        (actor.id, int(played.poses.frame[rows[at + 1]]))
-                    )
-        if not found["respawn"]:
-            backs = [(name, self._shown_again(played, name, frame)) for name, frame in found["down"]]
-            found["respawn"] = [(name, back) for name, back in backs if back is not None]
-        return found["down"], found["respawn"]
-
-    @staticmethod
-    def _shown_again(played: Recording, name: str, down: int) -> int | None:
-        """The first frame in which an actor that was gone after its death is there again, and not dead."""
-        if name not in played.numbers:
-            return None
-        poses, rows = played.poses, played.poses.rows_of(played.numbers[name])
-        rows = rows[(poses.frame[rows] >= down) & ~poses.hidden[rows]]
-        gaps = np.flatnonzero(np.diff(poses.frame[rows]) > 1)
-        if not len(gaps) or poses.health[rows[gaps[0] + 1]] <= 0:
-            return None
-        return int(poses.frame[rows[gaps[0] + 1]])
 
     def _returns(self, deaths: Sequence[Death]) -> Value | None:
         """How long it is away, where it comes back, and for how long it is immune then."""

@@ -17,6 +17,9 @@ from voskar.words import counted
 Cells = dict[str, tuple[int, int]]
 """The first and last cell of some clips."""
 
+End = tuple[str, int]
+"""The id of an actor that went down or returned, and the frame."""
+
 FEW = 2
 """So many cases are no accident."""
 CLOSE = 4
@@ -84,7 +87,7 @@ class Seen:
             [_whole(played, claim) for claim in claims] for played, claims in zip(recordings, claimed, strict=True)
         ]
         self._shown_last: dict[tuple[Recording, int], int] = {}
-        self._known_ends: dict[tuple[Recording, str], tuple[list[tuple[str, int]], list[tuple[str, int]]]] = {}
+        self._known_ends: dict[tuple[Recording, str], tuple[list[End], list[End]]] = {}
         self.kind_names = sorted({actor.kind for played in recordings for actor in played.actors})
         self.kinds = {name: KindGuess(name) for name in self.kind_names}
         self.pairs: dict[tuple[str, str], list[tuple[int, Claim]]] = defaultdict(list)
@@ -128,6 +131,47 @@ class Seen:
         number = played.numbers[name]
         start = played.poses.rows_of(number)[int(np.searchsorted(played.poses.frames_of(number), mark))]
         return float(played.poses.x[start]), float(played.poses.y[start])
+
+    def _ends(self, played: Recording, kind: str) -> tuple[list[End], list[End]]:
+        if (played, kind) not in self._known_ends:
+            self._known_ends[played, kind] = self._all_ends(played, kind)
+        return self._known_ends[played, kind]
+
+    def _all_ends(self, played: Recording, kind: str) -> tuple[list[End], list[End]]:
+        """Every death and every return of a kind: those that are claimed; for an actor without a claimed death, those
+        that its logged health shows, nothing left and then some again."""
+        found: dict[str, list[End]] = {"down": [], "respawn": []}
+        for claim in played.claims:
+            if claim.event in found and self._kind(played, claim.id) == kind:
+                found[claim.event].append((claim.id or "", claim.frame))
+        # a claim says more than a bar, which may be shown late
+        if not found["down"]:
+            for actor in played.actors:
+                if actor.kind != kind:
+                    continue
+                rows = played.poses.rows_of(played.numbers[actor.id])
+                rows = rows[~np.isnan(played.poses.health[rows])]
+                gone = (played.poses.health[rows] <= 0).astype(np.int64)
+                for at in np.flatnonzero(np.diff(gone)).tolist():
+                    found["down" if gone[at + 1] else "respawn"].append(
+                        (actor.id, int(played.poses.frame[rows[at + 1]]))
+                    )
+        if not found["respawn"]:
+            backs = [(name, self._shown_again(played, name, frame)) for name, frame in found["down"]]
+            found["respawn"] = [(name, back) for name, back in backs if back is not None]
+        return found["down"], found["respawn"]
+
+    @staticmethod
+    def _shown_again(played: Recording, name: str, down: int) -> int | None:
+        """The first frame in which an actor that was gone after its death is there again, and not dead."""
+        if name not in played.numbers:
+            return None
+        poses, rows = played.poses, played.poses.rows_of(played.numbers[name])
+        rows = rows[(poses.frame[rows] >= down) & ~poses.hidden[rows]]
+        gaps = np.flatnonzero(np.diff(poses.frame[rows]) > 1)
+        if not len(gaps) or poses.health[rows[gaps[0] + 1]] <= 0:
+            return None
+        return int(poses.frame[rows[gaps[0] + 1]])
 
     def _groups(self, attacker: str) -> list[AttackGroup]:
         """The attacks of an attacker: those that the game names, each; else apart where it shows other clips as it hits
