@@ -74,6 +74,13 @@ def test_launch() -> None:
     assert findings(attack, [0, 4, 8], [0, 0, -5]) == []  # it walked so before
 
 
+@pytest.mark.parametrize(("damage", "codes"), [(3, ["launch"]), (10, [])])
+def test_no_launch_of_the_dead(damage: int, codes: list[str]) -> None:
+    """A body lies where it fell, if the hit that throws it has killed it."""
+    found = findings({"damage": damage, "target": {"launch": 300}}, [4] * 3)
+    assert [code for code, _, _ in found if code == "launch"] == codes
+
+
 MOVES = [
     # during, clip, attack, rate: startup, active, recovery, total, damage of all
     ("2-4", {"cells": 8}, {}, 60, (2, 3, 3, 8, 2)),

@@ -15,8 +15,9 @@ from tests.worlds import recording, rulebook
 from tests.wrong_games import explained, games, template
 from voskar.core.recording.cut import cut
 from voskar.core.step import replay
+from voskar.evidence.finding import Finding
 from voskar.explaining.rulebook import RulebookVariants
-from voskar.explaining.suspects import CHILDREN, EVENTS, GATES, SUSPECTS, UNCLAIMED, fits
+from voskar.explaining.suspects import CHILDREN, EVENTS, GATES, SUSPECTS, UNCLAIMED, Suspects, fits
 from voskar.explaining.weighing import weigh
 
 BUGS = [
@@ -134,6 +135,25 @@ def test_every_suspect_is_a_key_of_the_schema() -> None:
     for pattern in sorted(patterns | {*UNCLAIMED, *CHILDREN}):
         steps = tuple("*" if step.startswith("{") else step for step in pattern.split("."))
         assert any(fits(path, steps) for path in leaves) or steps[-1] in others, pattern
+
+
+@pytest.mark.parametrize("kind", ["walker", "shot", "faller"])
+def test_what_only_the_log_moves_gets_no_motion(kind: str) -> None:
+    """With one, its reactions would not be compared, and would seem explained."""
+    data = {
+        "layers": {"names": ["all"]},
+        "kinds": {
+            "walker": {"emitters": {"gun": {"spawn": "shot", "when": {"every": "9f"}}}},
+            "shot": {},
+            "faller": {"motion": {"gravity": 1}},
+        },
+    }
+    variants = RulebookVariants(rulebook(data), Fraction(60))
+    rules = variants.rules({})
+    assert rules is not None
+    suspects = Suspects(rules, {"it": kind}, variants.leaves)
+    found = {leaf.key for leaf in suspects.of(Finding("still-active", 1, "", "it", None, None, 0))}
+    assert (f"kinds.{kind}.motion.life" in found) == (kind != "walker")
 
 
 def test_every_value_is_a_leaf() -> None:

@@ -169,9 +169,19 @@ def pushed(frame: int) -> Frame:
     return {"poses": [pose("keeper", x - 8, facing=1), pose("hive", x)], "claims": hit(frame)}
 
 
+def thrown(frame: int) -> Frame:
+    """The hive walks, and is thrown up and away from a keeper that is on either side of it."""
+    since = min((frame - hit for hit in HITS if frame >= hit), default=-1)
+    side = -1 if sum(frame >= hit for hit in HITS) % 2 else 1
+    x = 2.0 * (frame % 3) if since < 0 or since > 12 else 4.0 * side * -since
+    y = -3 * since + 0.25 * since * since if 0 <= since <= 12 else 0.0
+    return {"poses": [pose("keeper", 8.0 * side), pose("hive", x, y)], "claims": hit(frame)}
+
+
 CLAIMED: list[tuple[str, Callable[[int], Frame], dict[str, str]]] = [
     ("from above", stomped, {"if.from": '["above"]', "if.falling": "true", "preempts": "true"}),
     ("home", homed, {"target.home": "true"}),
+    ("thrown up and away", thrown, {"target.launch": "{ up = 165, away = 240 }"}),
     (
         "pushed and slowing",
         pushed,
@@ -230,6 +240,24 @@ def test_lives_and_deaths(tmp_path: Path) -> None:
     assert keys["down"].text == '{ lasts = "10f", life_after = "4f", worth = 50 }'
     assert keys["respawn"].text == '{ after = "30f" }'
     assert keys["lives"].text == "4"
+
+
+@pytest.mark.parametrize("step", [0, 25])
+def test_a_body_that_is_seen_until_it_is_back(tmp_path: Path, step: int) -> None:
+    """It lies there for all of its 30 frames, or until a mark after as many; it is back where it was, or elsewhere."""
+
+    def seen(frame: int) -> Frame:
+        found = dying(frame)
+        x = 50 + step * sum(frame >= death + 30 for death in (20, 80, 140))
+        mark = {"reset": "run"} if frame == 170 else {}
+        return found | mark | {"poses": [found["poses"][0] | {"hidden": False, "x": x}, found["poses"][1]]}
+
+    found = drafted(tmp_path, seen)
+    keys = {kind.name: kind.keys for kind in found.kinds}["keeper"]
+    assert keys["down"].text == '{ lasts = "29f", life_after = "4f", worth = 50 }'
+    assert keys["respawn"].text == '{ after = "30f" }'
+    unknown = "keeper: where it comes back: at 2 places; an attack with `target.checkpoint` moves its place"
+    assert (unknown in found.unknown) == bool(step)
 
 
 def test_no_lives_are_drafted_of_one_that_never_has_any(tmp_path: Path) -> None:

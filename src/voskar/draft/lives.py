@@ -10,7 +10,7 @@ import numpy as np
 from voskar.core.recording import Claim, Recording
 from voskar.draft.immunity import ImmunityDraft
 from voskar.draft.seen import AWAY, FEW, STILL
-from voskar.draft.spells import Spell, agreed_on
+from voskar.draft.spells import agreed_on
 from voskar.draft.values import Value, roundest, shown
 from voskar.words import counted
 
@@ -19,6 +19,10 @@ LATEST = 120
 
 Death = tuple[Recording, str, int]
 """A death: its recording, the actor's id, and the frame."""
+
+
+Return = tuple[Recording, str, int, int]
+"""A death, and the frame in which its actor is back."""
 
 
 class LifeDraft(ImmunityDraft):
@@ -114,7 +118,7 @@ class LifeDraft(ImmunityDraft):
         columns = [self._column(played, target, "lives") for played in self.recordings]
         most = [float(np.nanmax(values)) for values in columns if not np.isnan(values).all()]
         numbers = [number for number in most if number >= 1]  # 0 is no limit
-        returns = self._returns(deaths)
+        returns = self._returns(target, deaths)
         if returns is not None:
             own.keys["respawn"] = returns
         if numbers and returns is not None:
@@ -126,45 +130,67 @@ class LifeDraft(ImmunityDraft):
         if down is not None:
             own.keys["down"] = down
 
-    def _returns(self, deaths: Sequence[Death]) -> Value | None:
+    def _returns(self, kind: str, deaths: Sequence[Death]) -> Value | None:
         """How long it is away, where it comes back, and for how long it is immune then."""
-        waits: list[int] = []
-        places: set[tuple[float, float]] = set()
-        shields: list[Spell] = []
-        resets: list[str] = []
-        at_start = True
+        returns: list[Return] = []
         for played, name, down in deaths:
-            # a mark puts all actors back, and says nothing of returns
-            kind = self._kind(played, name)
             back = [frame for text, frame in self._ends(played, kind)[1] if text == name and frame > down]
-            if not back or any(down < mark <= back[0] for mark in played.resets):
-                continue  # the game began again
-            waits.append(back[0] - down - self._frozen(played, name, down, back[0]))
-            row = played.row(name, back[0])
-            if row is not None:
-                place = float(played.poses.x[row]), float(played.poses.y[row])
-                places.add(place)
-                at_start &= math.dist(place, self._home_of(played, name, back[0])) < STILL
-            ends = [frame for text, frame in self._ends(played, kind)[0] if text == name] + list(played.resets)
-            until = min((frame for frame in ends if frame > back[0]), default=played.last + 1)
-            shield = self._immune_after(played, name, back[0], until)
-            shields += [] if shield is None else [shield]
-            sent = self._sent_home(played, name, down, back[0])
-            resets += [sent] if sent else []
-        if not waits:
+            # a mark puts all actors back, and says nothing of returns
+            if back and not any(down < mark <= back[0] for mark in played.resets):
+                returns.append((played, name, down, back[0]))
+        if not returns:
             return None
+        shields = []
+        for played, name, _, back_in in returns:
+            ends = [frame for text, frame in self._ends(played, kind)[0] if text == name] + list(played.resets)
+            until = min((frame for frame in ends if frame > back_in), default=played.last + 1)
+            shields.append(self._immune_after(played, name, back_in, until))
+        resets = [sent for entry in returns if (sent := self._sent_home(*entry))]
         # a longer wait has another cause
-        keys = [f'after = "{min(waits)}f"']
-        if len(resets) >= FEW and resets.count(resets[0]) >= 0.8 * len(waits):
+        wait = min(
+            back_in - down - self._frozen(played, name, down, back_in) for played, name, down, back_in in returns
+        )
+        keys = [f'after = "{wait}f"']
+        if len(resets) >= FEW and resets.count(resets[0]) >= 0.8 * len(returns):
             keys.append(f'resets = "{resets[0]}"')
-        if len(places) == 1 and not at_start:
-            x, y = next(iter(places))
-            keys.append(f"at = [{shown(x)}, {shown(y)}]")
-        agreed = agreed_on(shields)
+        keys += self._comes_back_at(kind, returns)
+        agreed = agreed_on([shield for shield in shields if shield is not None])
         if agreed is not None and agreed[1]:
             keys.append(f'iframes = "{int(roundest(agreed[0] + 1, agreed[1] + 2))}f"')
-        why = f"{counted(len(waits), 'return')}, after {min(waits)} frames or more"
+        silent = sum(
+            bool(claimed) and (name, back_in) not in claimed
+            for played, name, _, back_in in returns
+            for claimed in ({(claim.id, claim.frame) for claim in played.claims if claim.event == "respawn"},)
+        )
+        if silent:
+            learn = 'claim them, or log `"unlogged": {"events": ["respawn"]}`'
+            self.unknown.append(f"{kind}: {counted(silent, 'return')} that the game does not claim: {learn}")
+        why = f"{counted(len(returns), 'return')}, after {wait} frames or more"
         return Value("{ " + ", ".join(keys) + " }", why)
+
+    def _comes_back_at(self, kind: str, returns: Sequence[Return]) -> list[str]:
+        """The key that says so, if it is not the place where it was first seen, as it is without one."""
+        places, off_start, off_death = set(), [], []
+        for played, name, down, back in returns:
+            row = played.row(name, back)
+            if row is None:
+                continue
+            fallen = next(found for at in (down, down - 1, back) if (found := played.row(name, at)) is not None)
+            place, died = ((float(played.poses.x[at]), float(played.poses.y[at])) for at in (row, fallen))
+            places.add(place)
+            off_start.append(math.dist(place, self._home_of(played, name, back)))
+            off_death.append(math.dist(place, died))
+        if max(off_start, default=0.0) < STILL:
+            return []
+        if len(places) == 1:
+            x, y = next(iter(places))
+            return [f"at = [{shown(x)}, {shown(y)}]"]
+        if max(off_death) < STILL:
+            return ['at = "here"']
+        if max(off_start) > AWAY:
+            learn = "an attack with `target.checkpoint` moves its place"
+            self.unknown.append(f"{kind}: where it comes back: at {len(places)} places; {learn}")
+        return []
 
     def _sent_home(self, played: Recording, name: str, down: int, back: int) -> str:
         """The actors that are at their start again as one returns, of recorded actors that were elsewhere: "pair" if it
@@ -189,20 +215,14 @@ class LifeDraft(ImmunityDraft):
 
     def _down(self, deaths: Sequence[Death]) -> Value | None:
         """How long a body lies there, when its life is taken, and what it is worth."""
-        lasts = [
-            seen - frame - self._frozen(played, name, frame, seen)
-            for played, name, frame in deaths
-            if (seen := self._seen_after(played, name, frame)) is not None
-            # else its return has ended it
-            and not {(name, seen), (name, seen + 1)} & set(self._ends(played, self._kind(played, name))[1])
-        ]
+        lasts, until = self._lying(deaths)
         owed = [late for death in deaths for late in self._owed(*death)]
         worth = [points for played, _, frame in deaths for points in self._worth(played, frame)]
         hidden = [played.row(name, frame + 1) for played, name, frame in deaths]
         keys, reasons = [], []
         if lasts and min(lasts) > 0:
             keys.append(f'lasts = "{min(lasts)}f"')
-            reasons.append(f"seen so long after {counted(len(lasts), 'death')}")
+            reasons.append(f"seen so long after {counted(len(lasts), 'death')}{until}")
         elif lasts and all(row is not None for row in hidden):
             keys.append("hide = true")
             reasons.append(f"hidden at once in {counted(len(deaths), 'death')}")
@@ -213,6 +233,27 @@ class LifeDraft(ImmunityDraft):
             keys.append(f"worth = {shown(worth[0])}")
             reasons.append(f"the display's score rises so at {len(worth)}")
         return Value("{ " + ", ".join(keys) + " }", ", ".join(reasons)) if keys else None
+
+    def _lying(self, deaths: Sequence[Death]) -> tuple[list[int], str]:
+        """How long bodies are seen after deaths, and what has ended that, in words, if it was not their own time."""
+        lasts = [
+            seen - frame - self._frozen(played, name, frame, seen)
+            for played, name, frame in deaths
+            if (seen := self._seen_after(played, name, frame)) is not None
+            # else its return has ended it
+            and not {(name, seen), (name, seen + 1)} & set(self._ends(played, self._kind(played, name))[1])
+        ]
+        ends = [self._seen_to_end(*death) for death in deaths]
+        ended = [
+            end - frame - self._frozen(played, name, frame, end)
+            for (played, name, frame), end in zip(deaths, ends, strict=True)
+            if end is not None
+        ]
+        # a mark as long after it as its returns are says that this is how long it lies there, and not only until then
+        is_marked = any(end + 1 in played.resets for (played, *_), end in zip(deaths, ends, strict=True) if end)
+        if not lasts and is_marked and len(ended) == len(deaths) >= FEW and min(ended) == max(ended):
+            return ended, ", until it is back or all begins again"
+        return lasts, ""
 
     @staticmethod
     def _frozen(played: Recording, name: str, since: int, until: int) -> int:
@@ -232,6 +273,13 @@ class LifeDraft(ImmunityDraft):
         at = [[entry.score for entry in played.display.within(when, when) if entry.score is not None]
               for when in (frame - 1, frame)]  # fmt: skip
         return [at[1][0] - at[0][0]] if all(at) else []
+
+    def _seen_to_end(self, played: Recording, name: str, frame: int) -> int | None:
+        """The last frame before an actor is back, or before a mark, if it is seen until then."""
+        back = [at for text, at in self._ends(played, self._kind(played, name))[1] if text == name]
+        end = min((at for at in (*back, *played.resets) if at > frame), default=0) - 1
+        rows = [played.row(name, at) for at in range(frame, end + 1)]
+        return end if rows and all(row is not None and not played.poses.hidden[row] for row in rows) else None
 
     def _seen_after(self, played: Recording, name: str, frame: int) -> int | None:
         """The last frame in which an actor is still to be seen without a break, before it is back; None if the game

@@ -7,6 +7,7 @@ from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
 from functools import cache
 from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 
@@ -24,6 +25,20 @@ LONGEST = 60
 
 Push = tuple[int, float, float, bool]
 """Frames, the way, and whether it slows down."""
+
+
+class Thrown(NamedTuple):
+    """How an actor moves in the frame behind a hit, in units a second."""
+
+    rises: bool
+    """It goes up, and did not before."""
+    up: float
+    change: float
+    """Of its speed across."""
+    away: float
+    """From the other side of the hit, by their places."""
+    ahead: float
+    """Along the way that the other side faces."""
 
 
 class ReactionDraft(Seen):
@@ -118,22 +133,43 @@ class ReactionDraft(Seen):
         return float((y[other] - y[rows[1]]) * down), float(abs(x[rows[1]] - x[other])), bool(falls)
 
     def _launch(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]], side: str) -> None:
-        """A speed upwards in the next frame that it had not before, about the same each time."""
-        up = -1.0 if self.recordings[0].up == "-y" else 1.0
-        speeds = []
-        for number, claim in claims:
-            played = self.recordings[number]
-            rows = [played.row(getattr(claim, side) or "", claim.frame + late) for late in (-1, 0, 1)]
-            if None in rows or played.poses.cut[rows[2]] or claim.frame + 1 in played.resets:
-                continue
-            y = [float(played.poses.y[row]) * up * float(played.rate) for row in rows]
-            speeds.append((y[1] - y[0], y[2] - y[1]))
-        sent = [after for before, after in speeds if before <= STILL and after > MINIMUM]
-        middle = float(np.median(sent)) if sent else 0.0
-        same = sum(abs(value - middle) <= 0.05 * middle for value in sent)
-        if len(sent) >= LEAST and same >= 0.8 * len(speeds):
-            why = f"{same} of {counted(len(speeds), 'hit')} send it up so"
-            made.keys[f"{side}.launch"] = Value(shown(middle), why)
+        """A speed upwards in the next frame that it had not before, about the same each time, and the speed across if
+        that changes with it."""
+        sent = [thrown for number, claim in claims if (thrown := self._thrown(number, claim, side)) is not None]
+        up, same = _common([thrown.up for thrown in sent if thrown.rises])
+        if same < LEAST or same < 0.8 * len(sent):
+            return
+        why = f"{same} of {counted(len(sent), 'hit')} send it up so"
+        sent = [thrown for thrown in sent if thrown.rises]
+        if sum(abs(thrown.change) <= STILL * 60 for thrown in sent) >= 0.8 * len(sent):
+            made.keys[f"{side}.launch"] = Value(shown(up), why)
+            return
+        for word in ("away", "ahead"):
+            across, same = _common([getattr(thrown, word) for thrown in sent])
+            if same >= 0.8 * len(sent):
+                made.keys[f"{side}.launch"] = Value(f"{{ up = {shown(up)}, {word} = {shown(across)} }}", why)
+                return
+        self.unknown.append(f"{made.name}: how fast it sends the {side} sideways, besides {shown(up)} up: it differs")
+
+    def _thrown(self, number: int, claim: Claim, side: str) -> Thrown | None:
+        """How one side of a hit moves in the next frame; None if that is not shown."""
+        played = self.recordings[number]
+        names = [getattr(claim, side) or "", (claim.attacker if side == "target" else claim.target) or ""]
+        found = [played.row(names[0], claim.frame + late) for late in (-1, 0, 1)]
+        rows = [row for row in found if row is not None]
+        other = played.row(names[1], claim.frame)
+        if len(rows) < 3 or other is None or played.poses.cut[rows[2]] or claim.frame + 1 in played.resets:
+            return None
+        if (names[0], claim.frame) in _deaths(played):
+            return None  # a body lies where it fell
+        poses, rate = played.poses, float(played.rate)
+        up = -rate if played.up == "-y" else rate
+        before, after = np.diff(poses.y[rows]) * up
+        was, across = np.diff(poses.x[rows]) * rate
+        way = np.sign(poses.x[rows[1]] - poses.x[other])
+        ahead = np.sign(math.cos(float(poses.facing[other])))
+        rises = bool(before <= STILL and after > MINIMUM)
+        return Thrown(rises, float(after), float(across - was), float(across * way), float(across * ahead))
 
     def _home(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]], side: str) -> None:
         """At its start in the next frame, from somewhere else."""
@@ -186,6 +222,14 @@ def _hits_on(played: Recording) -> Mapping[str, Sequence[int]]:
 @cache
 def _deaths(played: Recording) -> frozenset[tuple[str | None, int]]:
     return frozenset((claim.id, claim.frame) for claim in played.claims if claim.event == "down")
+
+
+def _common(speeds: Sequence[float]) -> tuple[float, int]:
+    """The median of some speeds, and how many of them are about as large."""
+    if not speeds:
+        return 0.0, 0
+    middle = float(np.median(speeds))
+    return middle, sum(abs(speed - middle) <= 0.05 * abs(middle) for speed in speeds)
 
 
 def _push(played: Recording, name: str | None, frame: int) -> Push | None:

@@ -236,7 +236,9 @@ class _Look:
         frame = self._takes_effect(event)
         row = self._row(event, frame)
         other = any(event.frame < turn < frame for turn in self.turns.get(event.id or "", ()))
-        if row is None or self.recording.poses.cut[row] or other:
+        # a body lies where it fell, killed by this hit or by another one of its frame
+        fallen = any(event.frame <= down.frame < frame for down in self.held.ledger.about(event.id or "", "down"))
+        if row is None or self.recording.poses.cut[row] or other or fallen:
             return
         shown, goal = self._velocity(row)[1], event.vy or 0.0
         fall = abs(self.held.rules.space.gravity) / self.rate

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
-from voskar.core.rules import Rules
+from voskar.core.rules import Motion, Rules
 from voskar.evidence.finding import Finding
 from voskar.explaining.leaf import Leaf
 
@@ -211,8 +211,15 @@ class Suspects:
             path = tuple(map(str, leaf.path))
             if path[0] == "actors":
                 path = ("kinds", own[path[1]], *path[2:])
+            # a kind that nothing spawns goes where the log has it: with a motion, its reactions would not be compared
+            if path[::2][:2] == ("kinds", "motion") and not self._flies(path[1]):
+                continue
             self._leaves.setdefault(path[0], []).append((path, leaf))
         self._matched: dict[tuple[str, ...], list[Leaf]] = {}
+
+    def _flies(self, name: str) -> bool:
+        kind = self.rules.kinds.get(name)
+        return kind is None or kind.motion != Motion() or (kind.base or name) in self.rules.spawned
 
     def of(self, finding: Finding) -> Iterator[Leaf]:
         """The values that one may come from, the likeliest first."""
