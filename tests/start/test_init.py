@@ -299,6 +299,19 @@ def test_a_slow_reader_costs_frames_and_no_time(language: str, tmp_path: Path, h
         assert after["frame"] == before["frame"] + 1 + after.get("dropped", 0)
 
 
+@pytest.mark.parametrize("language", sorted(SLOW.keys() - {"javascript"}))
+def test_a_game_without_pauses_loses_nothing_in_a_file(language: str, tmp_path: Path, here: Any) -> None:
+    """It makes more in the time between two writes than may wait for a slow reader."""
+    name, _, commands = prepared(language, tmp_path, here)
+    code = SLOW[language].replace("tcp://127.0.0.1:PORT", "fast.jsonl").replace("FRAMES", "12000")
+    (tmp_path / name).write_text(code)
+    for line in commands:
+        done = subprocess.run(line, cwd=tmp_path, capture_output=True, timeout=120, check=True, text=True)
+    assert int(done.stdout) == 0
+    frames = [json.loads(line)["frame"] for line in (tmp_path / "fast.jsonl").read_text().splitlines()[1:]]
+    assert frames == list(range(12_000))
+
+
 ODD = {
     "python": """
 import math

@@ -21,6 +21,7 @@ from voskar.files.blocks import Block, GrowingColumn, LoggedValues, is_one, made
 from voskar.files.entries import Entries, refuse_control
 from voskar.files.frames import MOST_LOST
 from voskar.files.logged_shapes import EXPECTED, shape_of
+from voskar.words import counted
 
 LATE = (*(field.name for field in FIELDS.values() if field.late), "push_x", "push_y", "logged", "tags", "counted")
 """Columns of poses that say nothing to a replay, or not on their own; where logged, they are part of the digest."""
@@ -156,7 +157,7 @@ class ColumnBuilder:
         """Keeps in words what the logger lost and repaired."""
         for at, count in block.dropped:
             self.notes.append(
-                f"frame {block.frame[at]}: the logger lost {count} frames before it: the run starts again"
+                f"frame {block.frame[at]}: the logger lost {counted(count, 'frame')} before it: the run starts again"
             )
         for at, problems in block.problems:
             self.notes += [f"frame {block.frame[at]}: the logger repaired: {problem}" for problem in problems]
@@ -208,8 +209,8 @@ class ColumnBuilder:
         if len(at):
             push_x[at], push_y[at] = pushes.T
         logged = self._take_boxes(columns, block) if len(block.boxes.poses) else np.full(1, -1)
-        counted = self._take_counters(block) if len(block.counters.poses) else np.full(1, -1)
-        values = {"push_x": push_x, "push_y": push_y, "logged": logged, "counted": counted}
+        counters = self._take_counters(block) if len(block.counters.poses) else np.full(1, -1)
+        values = {"push_x": push_x, "push_y": push_y, "logged": logged, "counted": counters}
         return {name: column if len(column) == rows else repeated(column, rows) for name, column in values.items()}
 
     def _tags(self, block: Block) -> Any:

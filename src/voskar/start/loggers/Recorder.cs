@@ -242,7 +242,8 @@ namespace Voskar
             for (int k = 0; k < problems.Count; k++) buffer.Append(k > 0 ? "," : ",\"problems\":[").Append(Entry.Quoted(problems[k]));
             buffer.Append(problems.Count > 0 ? "]}\n" : "}\n");
             problems.Clear();
-            if (since.Elapsed.TotalSeconds >= FlushSeconds) Flush();
+            bool isFull = file != null && buffer.Length > 1000000; // a game without pauses fills a file faster than that
+            if (isFull || since.Elapsed.TotalSeconds >= FlushSeconds) Flush();
         }
         public void Flush()
         {

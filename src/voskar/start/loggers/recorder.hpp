@@ -298,7 +298,9 @@ public:
         }
         buffer_ += notes_.problems.empty() ? "}\n" : "]}\n";
         clear();
-        if (std::chrono::duration<double>(Clock::now() - flushed_).count() >= pause_) flush();
+        // a game without pauses fills a file faster than that
+        const bool is_full = socket_ < 0 && buffer_.size() > 1000000;
+        if (is_full || std::chrono::duration<double>(Clock::now() - flushed_).count() >= pause_) flush();
     }
     void flush() {
         flushed_ = Clock::now();

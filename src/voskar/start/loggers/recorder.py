@@ -85,7 +85,9 @@ class Recorder:
                 line.update({"problems": self._problems[:10]} if self._problems else {})
                 self._put(json.dumps(line))
                 self._dropped = 0
-            if time.monotonic() - self._flushed >= self._flush_seconds:
+            # a game without pauses fills a file faster than that
+            is_full = self._file is not None and self._size > MOST_WAITING // 4
+            if is_full or time.monotonic() - self._flushed >= self._flush_seconds:
                 self.flush()
         except Exception as error:
             self._fail(error)

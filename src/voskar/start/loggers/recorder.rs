@@ -236,7 +236,9 @@ impl Recorder {
         line.push_str("}\n");
         self.buffer.extend_from_slice(line.as_bytes());
         self.frame += 1;
-        if self.flushed.elapsed().as_secs_f64() >= self.flush_seconds { self.flush(); }
+        // a game without pauses fills a file faster than that
+        let is_full = !matches!(self.sink, Sink::Tcp(_)) && self.buffer.len() > 1_000_000;
+        if is_full || self.flushed.elapsed().as_secs_f64() >= self.flush_seconds { self.flush(); }
     }
     pub fn flush(&mut self) {
         self.flushed = Instant::now();
