@@ -287,8 +287,8 @@ def test_no_health_of_nothing_is_drafted(
     assert any("moth: its health" in text for text in found.unknown) == (written is None)
 
 
-@pytest.mark.parametrize(("radius", "key"), [(0, "logged"), (0.001, "logged"), (3, "rect")])
-def test_a_logged_box_without_a_size_stays_logged(tmp_path: Path, radius: float, key: str) -> None:
+@pytest.mark.parametrize(("radius", "key"), [(0, "logged"), (0.001, "logged"), (3, "circle")])
+def test_a_logged_box_has_its_shape_if_it_has_a_size(tmp_path: Path, radius: float, key: str) -> None:
     def pointed(frame: int) -> Frame:
         keeper = pose("keeper", 0, boxes={"heart": {"circle": [0, 0, radius]}})
         hit = {"event": "hit", "attacker": "hive", "target": "keeper", "damage": 1}

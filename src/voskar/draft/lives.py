@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from statistics import median
 
 import numpy as np
 
@@ -170,26 +171,27 @@ class LifeDraft(ImmunityDraft):
 
     def _comes_back_at(self, kind: str, returns: Sequence[Return]) -> list[str]:
         """The key that says so, if it is not the place where it was first seen, as it is without one."""
-        places, off_start, off_death = set(), [], []
+        places: list[tuple[float, float]] = []
+        off_start, off_death = [], []
         for played, name, down, back in returns:
             row = played.row(name, back)
             if row is None:
                 continue
             fallen = next(found for at in (down, down - 1, back) if (found := played.row(name, at)) is not None)
             place, died = ((float(played.poses.x[at]), float(played.poses.y[at])) for at in (row, fallen))
-            places.add(place)
+            places.append(place)
             off_start.append(math.dist(place, self._home_of(played, name, back)))
             off_death.append(math.dist(place, died))
-        if max(off_start, default=0.0) < STILL:
+        # one that is back may have made a step already, and one that is seen first, too
+        if max(off_start, default=0.0) <= AWAY:
             return []
-        if len(places) == 1:
-            x, y = next(iter(places))
-            return [f"at = [{shown(x)}, {shown(y)}]"]
         if max(off_death) < STILL:
             return ['at = "here"']
-        if max(off_start) > AWAY:
-            learn = "an attack with `target.checkpoint` moves its place"
-            self.unknown.append(f"{kind}: where it comes back: at {len(places)} places; {learn}")
+        x, y = (median(axis) for axis in zip(*places, strict=True))
+        if all(math.dist(place, (x, y)) <= AWAY for place in places):
+            return [f"at = [{shown(x)}, {shown(y)}]"]
+        learn = "an attack with `target.checkpoint` moves its place"
+        self.unknown.append(f"{kind}: where it comes back: at {counted(len(set(places)), 'place')}; {learn}")
         return []
 
     def _sent_home(self, played: Recording, name: str, down: int, back: int) -> str:

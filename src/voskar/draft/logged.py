@@ -8,7 +8,7 @@ from statistics import median
 
 import numpy as np
 
-from voskar.core.recording import Claim, Recording
+from voskar.core.recording import Claim, LoggedPart, Recording
 from voskar.draft.fitting import EARLY, LAG
 from voskar.draft.seen import FEW, AttackGroup, Seen, cell_of
 from voskar.draft.values import BoxGuess, Value, quoted, shown
@@ -76,7 +76,7 @@ class LoggedDraft(Seen):
                 met += late is not None
                 early += [] if late is None else [late]
             # bodies that stand in each other long before a hit do not decide when it is
-            if met >= max(FEW, MOSTLY * len(claims)) and median(early) <= LAG:
+            if met and met >= MOSTLY * len(claims) and median(early) <= LAG:
                 return name
         return None
 
@@ -110,17 +110,32 @@ class LoggedDraft(Seen):
         # cells that are sometimes open and sometimes not are decided by something else
         alike, windows = bool((np.ptp(values, axis=0) < 0.01).all()), self._windows(name, kind)
         flat = min(float(shown(side)) for side in size) <= 0  # a rectangle needs two sides
-        if not alike or flat or windows is None:
-            why = "its place changes" if not alike else "it is flat" if flat else "no cell says when it is open"
+        parts, is_round = self._odd_shapes(name, kind), False
+        if parts:  # an area that is no rectangle; a circle is one part with one corner
+            is_round = len(parts) == len(seen) and all(len(own) == 1 and len(own[0].corners) == 1 for own in parts)
+        odd = bool(parts) and not is_round
+        if not alike or flat or odd or windows is None:
+            found = {"its place changes": not alike, "it is flat": flat, "it is no rectangle": odd}
+            why = next((text for text, holds in found.items() if holds), "no cell says when it is open")
             return BoxGuess(name, role, {"logged": Value("true", f"{why}: it is where the game logs it")}, size, middle)
+        shape = ("circle", shown(size[0] / 2)) if is_round else ("rect", f"[{shown(size[0])}, {shown(size[1])}]")
         keys = {
-            "rect": Value(f"[{shown(size[0])}, {shown(size[1])}]", f"logged alike in {counted(len(values), 'pose')}"),
+            shape[0]: Value(shape[1], f"logged alike in {counted(len(values), 'pose')}"),
             "at": Value(f"[{shown(middle[0])}, {shown(middle[1])}]", ""),
         }
         if windows:
             text = "{ " + ", ".join(f"{quoted(clip)} = {quoted(cells)}" for clip, cells in windows.items()) + " }"
             keys["during"] = Value(text, "the cells in which it is logged")
         return BoxGuess(name, role, keys, size, middle)
+
+    def _odd_shapes(self, name: str, kind: str) -> list[tuple[LoggedPart, ...]]:
+        """The parts of a box in each pose that logs it as another shape than a rectangle."""
+        found = []
+        for played, row, boxes in self._boxes(kind):
+            own = played.boxes
+            number = own.shape[played.poses.logged[row], own.names.index(name)] if name in boxes else -1
+            found += [own.shapes[number]] if number >= 0 else []
+        return found
 
     def _windows(self, name: str, kind: str) -> dict[str, str] | None:
         """The cells by clip in which a box is open: none if it always is, None if no cells say it."""
