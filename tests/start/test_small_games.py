@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import random
 from pathlib import Path
 from typing import Any
@@ -112,3 +113,75 @@ def test_corners_as_positions(tmp_path: Path, seed: int) -> None:
     agreed, extra = shares(found, tmp_path / f"{seed + 10}.jsonl")
     assert agreed >= 0.8
     assert extra <= 0.1
+
+
+ROUND = {"moth": 9.0, "hornet": 14.0}
+PUFF = 3.0
+
+
+def yard(folder: Path, seed: int, *, boxes: bool, frames: int = 3000) -> Recording:
+    """Seen from above: a keeper in the middle shoots at moths and hornets that come from all sides. All are circles. Its
+    shots fly nine units a frame: each hits where it is in a frame, and not on the way there."""
+    draw = random.Random(seed)
+    foes: dict[str, tuple[float, float, float]] = {}
+    puffs: dict[str, tuple[float, float, float, float]] = {}
+    lines, number = [], 0
+    for frame in range(frames):
+        claims = []
+        if frame % 40 == 0 and len(foes) < 6:
+            turn = draw.uniform(0, math.tau)
+            name = f"{draw.choice(list(ROUND))}-{number}"
+            foes[name], number = (150 * math.cos(turn), 150 * math.sin(turn), 0), number + 1
+        foes = {
+            name: (x - x / 400, y - y / 400 + 0.2 * math.sin(frame / 9), hits) for name, (x, y, hits) in foes.items()
+        }
+        puffs = {name: (x + vx, y + vy, vx, vy) for name, (x, y, vx, vy) in puffs.items() if math.hypot(x, y) < 200}
+        if frame % 11 == 0:
+            turn = draw.uniform(0, math.tau)
+            if foes:
+                x, y, _ = foes[draw.choice(list(foes))]
+                turn = math.atan2(y, x) + draw.uniform(-0.15, 0.15)
+            way = math.cos(turn), math.sin(turn)
+            puffs[f"puff-{number}"], number = (14 * way[0], 14 * way[1], 9 * way[0], 9 * way[1]), number + 1
+        spent, dead = set(), set()
+        for name, (x, y, *_) in puffs.items():
+            for foe, (at_x, at_y, hits) in foes.items():
+                if foe not in dead and math.dist((x, y), (at_x, at_y)) < PUFF + ROUND[foe.partition("-")[0]]:
+                    claims.append({"event": "hit", "attacker": name, "target": foe, "damage": 1})
+                    foes[foe] = at_x, at_y, hits + 1
+                    spent.add(name)
+                    if hits == 2:
+                        claims.append({"event": "down", "id": foe})
+                        dead.add(foe)
+                    break
+        poses = [{"id": "keeper", "kind": "keeper", "x": 0, "y": 0}]
+        for name, (x, y, *_) in (*foes.items(), *puffs.items()):
+            kind, owner = name.partition("-")[0], {"owner": "keeper"} if name in puffs else {}
+            shown = {"id": name, "kind": kind, "x": round(x, 4), "y": round(y, 4), **owner}
+            circle = [shown["x"], shown["y"], ROUND.get(kind, PUFF)]
+            poses.append(shown | ({"boxes": {"hull": {"circle": circle}}} if boxes else {}))
+        lines.append({"frame": frame, "poses": poses, "claims": claims})
+        foes = {name: foe for name, foe in foes.items() if name not in dead}
+        puffs = {name: puff for name, puff in puffs.items() if name not in spent}
+    path = folder / f"{seed}.jsonl"
+    path.write_text("\n".join(map(json.dumps, [{"voskar": "recording", "version": 2, "rate": 60}, *lines])))
+    return load_recording(path, None)
+
+
+@pytest.mark.parametrize("boxes", [True, False])
+@pytest.mark.parametrize("seed", [1, 2])
+def test_circles_and_fast_shots(tmp_path: Path, seed: int, boxes: bool) -> None:
+    """A shot has one size for all whom it hits, and is not swept, as none hits on its way."""
+    found = guess([yard(tmp_path, seed, boxes=boxes)])
+    sizes = {
+        entry.name: [float(box.keys["circle"].text) for box in entry.boxes]
+        for entry in found.kinds
+        if entry.name in ("moth", "hornet", "puff")
+    }
+    wanted = {name: [pytest.approx(size, abs=0.01 if boxes else 0.6)] for name, size in {**ROUND, "puff": PUFF}.items()}
+    assert sizes == wanted
+    assert not any("swept" in box.keys for entry in found.kinds for box in entry.boxes)
+    yard(tmp_path, seed + 10, boxes=boxes)
+    agreed, extra = shares(found, tmp_path / f"{seed + 10}.jsonl")
+    assert agreed >= 0.95
+    assert extra <= 0.05

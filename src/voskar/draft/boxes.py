@@ -66,6 +66,9 @@ class BoxDraft(LoggedDraft):
                 fits[attacker, group.name, target] = extents(
                     self.recordings, entries, attacker, target, known, of_attacker, cells, not self._looks_left(target)
                 )
+        # few hits say nothing of the shape, which is the same in most of a game
+        if _are_round(shared for shared in fits.values() if shared is not None and shared.circle is None):
+            fits = {key: shared and (shared.circle or shared) for key, shared in fits.items()}
         for target in self.targets:
             self._body(target, bodies, hits, fits)
         for attacker in self.attackers:
@@ -121,7 +124,8 @@ class BoxDraft(LoggedDraft):
         hits: dict[str, list[BoxGuess]],
         fits: Fits,
     ) -> None:
-        """The hurtbox of an actor without logged boxes: three quarters of what the nearest of its attackers reaches."""
+        """The hurtbox of an actor without logged boxes: the reach of the nearest of its attackers, less the hitbox of
+        this one, which is a quarter of its shortest reach, for all of its targets."""
         if target in bodies:
             return
         own: dict[str, Extents] = {}
@@ -140,12 +144,22 @@ class BoxDraft(LoggedDraft):
             self.kinds[target].boxes.append(BoxGuess("body", "hurtbox", keys))
             return
         attacker = min(own, key=lambda name: own[name].wide * own[name].high)
-        # the boxes of the attacker are known, so all of the reach is the body's, else half of it and half as much again
-        shared, share = own[attacker], 2.0 if attacker in hits else 1.5
+        shared = own[attacker]
+        others = [
+            fit
+            for (name, _, other), fit in fits.items()
+            if name == attacker and fit is not None and other not in bodies
+        ]
+        # where the boxes of the attacker are known, all of the reach is the body's
+        part = 0.0 if attacker in hits else 0.25
+        wide, high = (
+            reach - part * min(getattr(fit, side) for fit in others)
+            for side, reach in (("wide", shared.wide), ("high", shared.high))
+        )
         if _are_round(own.values()):
-            keys = {"circle": Value(shown(share * shared.wide / 2), _parted(shared))}
+            keys = {"circle": Value(shown(wide), _parted(shared))}
         else:
-            keys = {"rect": Value(f"[{shown(share * shared.wide)}, {shown(share * shared.high)}]", _parted(shared))}
+            keys = {"rect": Value(f"[{shown(2 * wide)}, {shown(2 * high)}]", _parted(shared))}
         ups = [found.up for name, found in own.items() if self._turns(name)]
         up = median(ups) if ups else 0.0  # what turns has no above of its own
         if up or shared.aside:
@@ -225,7 +239,11 @@ class BoxDraft(LoggedDraft):
             thin = min(
                 (min(x1 - x0, y1 - y0) for target in targets for x0, y0, x1, y1 in self._rects(target)), default=1e9
             )
-            if pace > max(min(rect) + 2.0, 3.0):
+            # every hit comes as both first overlap in a frame, so none comes of the way between two
+            is_still = bool(every) and all(shared.is_exact for shared in every)
+            if is_still:
+                pass
+            elif pace > max(min(rect) + 2.0, 3.0):
                 box.keys["swept"] = Value("true", f"it goes {shown(pace)} units a frame, further than it is wide")
             elif fastest > thin:
                 why = f"it goes up to {shown(fastest)} units a frame, through {shown(thin)}"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
@@ -21,6 +21,8 @@ STEADY = 0.25
 """Frames a hit by which a game that counts hits exactly is uneven at most, where boxes are."""
 STEPS = 24
 """Candidates on each axis."""
+EXACT = 0.02
+"""Frames, or touches, a hit by which a reach may be off that is taken to be exact."""
 ROUNDER = 0.1
 """Frames, or touches, a hit by which circles must fit better than rectangles to be believed."""
 
@@ -49,6 +51,14 @@ class Extents:
     """How unevenly the hits come after the touch, in frames of all of them."""
     aside: float = 0.0
     """How far the attacker is to the right of its target, once `ahead` is taken off."""
+
+    circle: Extents | None = None
+    """The reach as a circle, where that explains the hits neither better nor worse than the rectangle."""
+
+    @property
+    def is_exact(self) -> bool:
+        """Whether all hits come in the frame in which the two first are so near, of enough hits, and nothing else."""
+        return self.claims >= LEAST and self.matched == self.claims and self.uneven + self.spare <= EXACT * self.claims
 
 
 class _Fit(NamedTuple):
@@ -79,23 +89,27 @@ def fitted(
     windows, groups = list(windows), row_groups(pair, np.flatnonzero(idle))
     fits = _boxes(dx, dy, windows, idle, groups, lead)
     rounds = _circles(np.hypot(dx, dy), windows, idle, groups, np.hypot(*lead))
-    # the default is a rectangle, unless circles fit better
-    is_round = _is_better(rounds, fits, claims)
-    chosen = rounds if is_round else fits
-    # equally good fits differ in size: this takes neither the tightest nor the widest
-    best = sorted(chosen, key=lambda fit: fit.wide * fit.high)[len(chosen) // 3]
-    wides, highs = {fit.wide for fit in chosen}, {fit.high for fit in chosen}
+    circle, box = (_of(chosen, offset, claims, chosen is rounds) for chosen in (rounds, fits))
+    if _is_better(rounds, fits, claims):
+        return circle
+    return box if _is_better(fits, rounds, claims) else replace(box, circle=circle)
+
+
+def _of(fits: Sequence[_Fit], offset: tuple[float, float], claims: int, is_round: bool) -> Extents:
+    """One of equally good fits, which differ in size: this takes neither the tightest nor the widest."""
+    best = sorted(fits, key=lambda fit: fit.wide * fit.high)[len(fits) // 3]
+    wides, highs = {fit.wide for fit in fits}, {fit.high for fit in fits}
     least, most = (min(wides), min(highs)), (max(wides), max(highs))
     return Extents(best.wide, best.high, *offset, least, most, claims, best.matched, best.spare, is_round, best.uneven)
 
 
-def _is_better(circles: Sequence[_Fit], boxes: Sequence[_Fit], claims: int) -> bool:
-    """Whether circles explain what boxes do not."""
-    gain = (circles[0].matched - circles[0].spare) - (boxes[0].matched - boxes[0].spare)
-    uneven = min(box.uneven for box in boxes)
-    if gain == 0 and uneven < np.inf:
-        return uneven - min(circle.uneven for circle in circles) > ROUNDER * claims
-    return gain > ROUNDER * claims
+def _is_better(these: Sequence[_Fit], others: Sequence[_Fit], claims: int) -> bool:
+    """Whether some explain what others do not: more hits, fewer other touches, or hits that come more evenly."""
+    gain: float = (these[0].matched - these[0].spare) - (others[0].matched - others[0].spare)
+    uneven = [min(fit.uneven for fit in fits) for fits in (others, these)]
+    if gain >= 0 and max(uneven) < np.inf:
+        gain += uneven[0] - uneven[1]
+    return gain > max(ROUNDER * claims, 1.0)  # one passing by is no evidence
 
 
 def _boxes(

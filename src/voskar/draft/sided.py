@@ -54,11 +54,13 @@ def sided(
     uneven, _ = unevenness((back >= 0) & inside[back])
     if matched - spare < plain.matched - plain.spare or uneven > (1.0 if is_steady else BETTER) * plain.uneven:
         return None
+    if plain.is_round and uneven >= BETTER * plain.uneven:
+        return None
     wide, tall = half.tolist()
     least = tuple(((high - low) / 2).tolist())
     return replace(
         plain, wide=wide, high=tall, ahead=float(middle[0]), up=float(middle[1]), least=(least[0], least[1]),
-        most=(wide, tall), matched=matched, spare=spare, is_round=False, uneven=uneven,
+        most=(wide, tall), matched=matched, spare=spare, is_round=False, uneven=uneven, circle=None,
     )  # fmt: skip
 
 
