@@ -120,8 +120,8 @@ PUFF = 3.0
 
 
 def yard(folder: Path, seed: int, *, boxes: bool, frames: int = 3000) -> Recording:
-    """Seen from above: a keeper in the middle shoots at moths and hornets that come from all sides. All are circles. Its
-    shots fly nine units a frame: each hits where it is in a frame, and not on the way there."""
+    """Seen from above: a keeper in the middle shoots at moths and hornets that come from all sides. All are
+    circles. Its shots fly nine units a frame: each hits where it is in a frame, and not on the way there."""
     draw = random.Random(seed)
     foes: dict[str, tuple[float, float, float]] = {}
     puffs: dict[str, tuple[float, float, float, float]] = {}
