@@ -94,6 +94,18 @@ def pointed(frame: int) -> Frame:
     return {"poses": poses, "inputs": inputs(frame, lambda index: index in BORN, aim=aim)}
 
 
+def turned(frame: int) -> Frame:
+    """At its input, from a muzzle that turns with it."""
+    poses = [pose("keeper", 0)]
+    for number in BORN:
+        if number <= frame < number + 12:
+            cos, sin = math.cos(number), math.sin(number)
+            up, far = -3 if cos < 0 else 3, 4 + 3 * (frame - number)
+            poses += [pose(f"puff-{number}", far * cos + up * sin, far * sin - up * cos, owner="keeper")]
+    aim = [100 * math.cos(frame), 100 * math.sin(frame)]
+    return {"poses": poses, "inputs": inputs(frame, lambda index: index in BORN, aim=aim)}
+
+
 def crowded(frame: int) -> Frame:
     """Two at once: of three presses in a row the third comes to nothing."""
     starts = range(10, 190, 40)
@@ -111,6 +123,7 @@ SHOTS: list[tuple[str, Callable[[int], Frame], dict[str, str]]] = [
     ("a button that is let go, upwards", released, {"when": '{ release = "fire" }', "aim": "-90"}),
     ("the cell of a clip", shown, {"when": '{ clip = "throw", cell = 6 }'}),
     ("at its input", pointed, {"when": '{ press = "fire" }', "aim": '"input"'}),
+    ("a muzzle that turns", turned, {"when": '{ press = "fire" }', "aim": '"input"', "turns": "true"}),
     ("no more than two", crowded, {"when": '{ press = "fire" }', "limit": "2"}),
 ]
 

@@ -37,6 +37,8 @@ class Shot:
     last: int
     place: Vector
     end: Vector
+    pivot: Vector
+    """Where its owner is."""
     offset: Vector
     step: Vector | None
     """Units a frame; None if it does not fly straight on."""
@@ -139,21 +141,24 @@ class ShotDraft(Seen):
         if trigger is None:
             missing("what makes it fire: no button, beat or cell of a clip goes with")
             return
-        offsets = np.array([shot.offset for shot in shots])
-        muzzle = np.median(offsets, axis=0)
-        same = np.abs(offsets - muzzle).max(axis=1) <= SPREAD
-        if same.mean() < MOST:
+        muzzle, same = _muzzle([shot.offset for shot in shots])
+        turned = [_turned(shot) for shot in shots if shot.step is not None]
+        turns = sum(same) < MOST * len(same) and len(turned) >= MOST * len(shots)
+        if turns:
+            muzzle, same = _muzzle(turned)
+        if sum(same) < MOST * len(same):
             missing("its muzzle: where they appear about it changes, of")
             return
         name = kind if kind not in {box.name for box in self.kinds[owner].boxes} else f"{kind}-gun"
         keys = {"spawn": Value(quoted(kind), f"{counted(len(shots), 'shot')}"), **trigger}
-        keys["muzzle"] = Value(f"[{shown(muzzle[0])}, {shown(muzzle[1])}]", f"{int(same.sum())} of {len(shots)} there")
+        keys["muzzle"] = Value(f"[{shown(muzzle[0])}, {shown(muzzle[1])}]", f"{sum(same)} of {len(same)} there")
+        keys |= {"turns": Value("true", "it turns with the aim")} if turns else {}
         steps = [shot.step for shot in shots if shot.step is not None]
         flown = sum(shot.last > shot.frame for shot in shots)
         paces = np.array([math.hypot(*step) for step in steps])
         if steps and len(steps) >= MOST * flown and (np.abs(paces - np.median(paces)) < 0.05).mean() >= MOST:
             rate = float(shots[0].played.rate)
-            aim = self._aim([shot for shot in shots if shot.step is not None])
+            aim = self._aim([shot for shot in shots if shot.step is not None], turns)
             if aim is None:
                 missing("its aim: neither ahead, nor at its input, nor at anybody near, of")
                 return
@@ -165,7 +170,7 @@ class ShotDraft(Seen):
             self.unknown.append(f"{kind}: how it flies: not straight on at one speed")
         self.kinds[owner].emitters[name] = keys
 
-    def _aim(self, shots: Sequence[Shot]) -> dict[str, Value] | None:
+    def _aim(self, shots: Sequence[Shot], from_owner: bool) -> dict[str, Value] | None:
         """Ahead needs no word; else an angle, the aim of an input, or the nearest of a kind."""
         headings = [shot.heading for shot in shots]
         first = headings[0]
@@ -175,11 +180,11 @@ class ShotDraft(Seen):
         if np.mean(same) >= MOST:
             value = Value(shown(middle), f"{sum(same)} of {len(shots)} go that way")
             return {} if abs(middle) <= SPREAD else {"aim": value}
-        pointed = sum(_is_aimed(shot, _input_of(shot)) for shot in shots)
+        pointed = sum(_is_aimed(shot, _input_of(shot), from_owner) for shot in shots)
         if pointed >= MOST * len(shots):
             return {"aim": Value('"input"', f"{pointed} of {len(shots)} go where the input points")}
         for target in self.kind_names:
-            hit = sum(_is_aimed(shot, _nearest(shot, target)) for shot in shots)
+            hit = sum(_is_aimed(shot, _nearest(shot, target, from_owner), from_owner) for shot in shots)
             if hit >= MOST * len(shots):
                 why = f"{hit} of {len(shots)} go at the nearest"
                 return {"aim": Value(f"{{ target = {quoted(target)} }}", why)}
@@ -210,7 +215,10 @@ def _shots_of(played: Recording, ends: dict[str, list[int]]) -> Iterator[Shot]:
         cell = int(poses.cell[own]) if poses.cell[own] >= 0 else int(poses.tick[own])
         struck = any(abs(end - last) <= CLOSE for end in ends.get(actor.id, ()))
         places = (float(x[0]), float(y[0])), (float(x[-1]), float(y[-1]))
-        yield Shot(played, actor.id, actor.owner or "", frame, last, *places, offset, step, heading, clip, cell, struck)
+        pivot = float(poses.x[own]), float(poses.y[own])
+        yield Shot(
+            played, actor.id, actor.owner or "", frame, last, *places, pivot, offset, step, heading, clip, cell, struck
+        )
 
 
 def _lifetimes(shots: Sequence[Shot]) -> tuple[int, list[Shot], list[Shot]]:
@@ -355,11 +363,26 @@ def _shown(shots: Sequence[Shot]) -> dict[str, Value] | None:
     return {"when": Value(f"{{ clip = {quoted(clip)}, cell = {cell} }}", f"{count} of {counted(len(shots), 'shot')}")}
 
 
-def _is_aimed(shot: Shot, point: Vector | None) -> bool:
-    """Whether it flies at a point from where it appears."""
-    if point is None or shot.step is None or math.dist(point, shot.place) < 1e-6:
+def _muzzle(offsets: Sequence[Vector]) -> tuple[Vector, list[bool]]:
+    """Where most shots appear, and which do."""
+    x, y = (float(np.median(axis)) for axis in zip(*offsets, strict=True))
+    return (x, y), [max(abs(offset[0] - x), abs(offset[1] - y)) <= SPREAD for offset in offsets]
+
+
+def _turned(shot: Shot) -> Vector:
+    """Where a shot appears about its owner, as seen along its way; turned over if that points to the left."""
+    assert shot.step is not None
+    x, y = shot.place[0] - shot.pivot[0], shot.place[1] - shot.pivot[1]
+    cos, sin = (part / math.hypot(*shot.step) for part in shot.step)
+    return x * cos + y * sin, (y * cos - x * sin) * (-1 if cos < 0 else 1)
+
+
+def _is_aimed(shot: Shot, point: Vector | None, from_owner: bool) -> bool:
+    """Whether it flies at a point from where it appears, or from its owner."""
+    start = shot.pivot if from_owner else shot.place
+    if point is None or shot.step is None or math.dist(point, start) < 1e-6:
         return False
-    way = math.atan2(point[1] - shot.place[1], point[0] - shot.place[0])
+    way = math.atan2(point[1] - start[1], point[0] - start[0])
     return abs(math.remainder(math.degrees(way - math.atan2(shot.step[1], shot.step[0])), 360.0)) <= SPREAD
 
 
@@ -367,7 +390,7 @@ def _input_of(shot: Shot) -> Vector | None:
     return shot.played.inputs.aim_of(shot.frame, shot.owner, None)
 
 
-def _nearest(shot: Shot, kind: str) -> Vector | None:
+def _nearest(shot: Shot, kind: str, from_owner: bool) -> Vector | None:
     poses, played = shot.played.poses, shot.played
     rows = played.block(shot.frame, shot.frame + 1)
     there = [
@@ -375,4 +398,5 @@ def _nearest(shot: Shot, kind: str) -> Vector | None:
         for row in range(rows.start, rows.stop)
         if played.actors[poses.actor[row]].kind == kind and played.actors[poses.actor[row]].id != shot.owner
     ]
-    return min(there, key=lambda pair: math.dist(pair, shot.place), default=None)
+    start = shot.pivot if from_owner else shot.place
+    return min(there, key=lambda pair: math.dist(pair, start), default=None)
