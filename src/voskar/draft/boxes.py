@@ -73,9 +73,8 @@ class BoxDraft(LoggedDraft):
             self._body(target, bodies, hits, fits)
         for attacker in self.attackers:
             for group in self._groups(attacker):
-                own = [box for box, names in armed.get(attacker, {}).items() if group.name in names]
-                if own:
-                    self._armed(group, own)
+                if any(group.name in names for names in armed.get(attacker, {}).values()):
+                    self._armed(group, armed[attacker])
                 elif (own_body := meeting.get((attacker, group.name))) is not None:
                     self._hits_with(group, own_body)
                 else:
@@ -85,14 +84,21 @@ class BoxDraft(LoggedDraft):
                 if box.role == "hurtbox":
                     box.keys["layer"] = Value(f"[{quoted(name)}]", "")
 
-    def _armed(self, group: AttackGroup, names: Sequence[str]) -> None:
-        """Adds the hitboxes of an attack that the game logs. A box of several attacks is there for each of them."""
+    def _armed(self, group: AttackGroup, armed: Mapping[str, set[str]]) -> None:
+        """Adds the hitboxes of an attack that the game logs. One that several attacks use becomes one for each of them,
+        in the clips in which it hits, if these are its own."""
         boxes = self.kinds[group.attacker].boxes
-        for name in names:
-            box = self.logged_box(name, "hitbox", group.attacker)
-            if any(box_guess.name == name for box_guess in boxes):
+        mask = Value("[" + ", ".join(map(quoted, group.targets)) + "]", "")
+        cells = self._cells_of_hits(group)
+        for name, attacks in armed.items():
+            if group.name not in attacks:
                 continue
-            mask = Value("[" + ", ".join(map(quoted, group.targets)) + "]", "")
+            if len(attacks) > 1 and self._has_own_clips(group, cells):
+                box = self.logged_in(group.name, name, group.attacker, cells)
+            else:
+                box = self.logged_box(name, "hitbox", group.attacker)
+            if any(box_guess.name == box.name for box_guess in boxes):
+                continue
             box.keys = {"attack": Value(quoted(group.name), ""), "mask": mask} | box.keys
             boxes.append(box)
 
@@ -289,7 +295,7 @@ class BoxDraft(LoggedDraft):
         is_timed = hits > FEW or is_own or self._is_idle(fits, group, cells)
         if len(shown) > 1 and cells and len(cells) < len(shown) and is_timed:
             windows = {
-                name: f"{min(words)}-{max(words) if hits > FEW else max(max(words), self._last_cell(attacker, name))}"
+                name: f"{min(words)}-{max(words) if hits > FEW else max(max(words), self.last_cell(attacker, name))}"
                 for name, words in sorted(cells.items())
             }
             text = "{ " + ", ".join(f'{quoted(name)} = "{window}"' for name, window in windows.items()) + " }"
@@ -333,17 +339,6 @@ class BoxDraft(LoggedDraft):
                     if near and played.clips[played.poses.clip[rows[0]]] not in hitting:
                         return True
         return False
-
-    def _last_cell(self, kind: str, clip: str) -> int:
-        """The last cell of a clip, or frame since its start, that a kind ever shows."""
-        found = [0]
-        for played in self.recordings:
-            if clip in played.clips:
-                poses = played.poses
-                own = self._of_kind(played, kind)
-                rows = own & (poses.clip == played.clips.index(clip))
-                found += [int(max(poses.cell[rows].max(), poses.tick[rows].max()))] if rows.any() else []
-        return max(found)
 
 
 def _are_round(fits: Iterable[Extents]) -> bool:

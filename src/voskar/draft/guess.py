@@ -143,6 +143,10 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionD
         if damages:
             value, count = damages.most_common(1)[0]
             made.keys["damage"] = Value(shown(value), f"{count} of {counted(len(whole or claims), 'hit')} tell it")
+            others = sum(damages.values()) - count
+            if others >= FEW:
+                what = f"what decides that {others} of {counted(len(whole or claims), 'hit')} take another damage"
+                self.unknown.append(f"{group.name}: {what}: claim the `case` of hits")
         elif "damage" not in made.keys:
             lost = self._lost(claims)
             value = Counter(lost).most_common(1)[0][0] if lost else 1.0

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from statistics import median
 
 import numpy as np
@@ -29,12 +29,16 @@ class LoggedDraft(Seen):
         """The boxes that the game logs of a kind."""
         return sorted({name for _, _, boxes in self._boxes(kind) for name in boxes})
 
-    def _boxes(self, kind: str) -> Iterator[tuple[Recording, int, dict[str, tuple[float, float, float, float]]]]:
-        """The poses of a kind that log any box, each with its recording, row and boxes as they are for an actor that
-        looks to the right."""
+    def _boxes(
+        self, kind: str, clips: Collection[str] | None = None
+    ) -> Iterator[tuple[Recording, int, dict[str, tuple[float, float, float, float]]]]:
+        """The poses of a kind that log any box, in some clips or in all, each with its recording, row and boxes as they
+        are for an actor that looks to the right."""
         for played in self.recordings:
             poses = played.poses
             rows = np.flatnonzero(self._of_kind(played, kind))
+            if clips is not None:
+                rows = rows[np.isin(poses.clip[rows], [at for at, clip in enumerate(played.clips) if clip in clips])]
             for row in rows[poses.logged[rows] >= 0].tolist():
                 mirror = poses.facing[row] < 0
                 yield (
@@ -101,8 +105,8 @@ class LoggedDraft(Seen):
         return EARLY
 
     def logged_box(self, name: str, role: str, kind: str) -> BoxGuess:
-        """A box that always stands alike is a rectangle, open in the cells in which it is logged; another is where the
-        game has it."""
+        """A box that always stands alike is a rectangle or circle, open in the cells in which it is logged; another is
+        where the game has it."""
         seen = [boxes[name] for _, _, boxes in self._boxes(kind) if name in boxes]
         values = np.array(seen)
         x0, y0, x1, y1 = np.median(values, axis=0).tolist()
@@ -124,9 +128,28 @@ class LoggedDraft(Seen):
             "at": Value(f"[{shown(middle[0])}, {shown(middle[1])}]", ""),
         }
         if windows:
-            text = "{ " + ", ".join(f"{quoted(clip)} = {quoted(cells)}" for clip, cells in windows.items()) + " }"
-            keys["during"] = Value(text, "the cells in which it is logged")
+            keys["during"] = Value(_table(windows), "the cells in which it is logged")
         return BoxGuess(name, role, keys, size, middle)
+
+    def logged_in(self, name: str, box: str, kind: str, clips: Collection[str]) -> BoxGuess:
+        """A hitbox of another name where the game logs a box, open in some clips alone, in the cells that log it."""
+        windows = self._windows(box, kind, clips) or {clip: f"0-{self.last_cell(kind, clip)}" for clip in sorted(clips)}
+        keys = {
+            "logged": Value(quoted(box), f"{name} hits with it in {', '.join(sorted(clips))}"),
+            "during": Value(_table(windows), "the cells in which it is logged there"),
+        }
+        return BoxGuess(name, "hitbox", keys)
+
+    def last_cell(self, kind: str, clip: str) -> int:
+        """The last cell of a clip that is ever shown."""
+        found = [0]
+        for played in self.recordings:
+            if clip in played.clips:
+                poses = played.poses
+                own = self._of_kind(played, kind)
+                rows = own & (poses.clip == played.clips.index(clip))
+                found += [int(max(poses.cell[rows].max(), poses.tick[rows].max()))] if rows.any() else []
+        return max(found)
 
     def _odd_shapes(self, name: str, kind: str) -> list[tuple[LoggedPart, ...]]:
         """The parts of a box in each pose that logs it as another shape than a rectangle."""
@@ -137,18 +160,18 @@ class LoggedDraft(Seen):
             found += [own.shapes[number]] if number >= 0 else []
         return found
 
-    def _windows(self, name: str, kind: str) -> dict[str, str] | None:
+    def _windows(self, name: str, kind: str, clips: Collection[str] | None = None) -> dict[str, str] | None:
         """The cells by clip in which a box is open: none if it always is, None if no cells say it."""
         is_open: dict[tuple[str, int], set[bool]] = defaultdict(set)
         bare: set[bool] = set()
-        for played, row, boxes in self._boxes(kind):
+        for played, row, boxes in self._boxes(kind, clips):
             clip = played.poses.clip[row]
             if clip < 0:
                 bare.add(name in boxes)
             else:
                 is_open[played.clips[clip], cell_of(played, row)].add(name in boxes)
         states = [bare, *is_open.values()]
-        if not any(False in flags for flags in states):
+        if clips is None and not any(False in flags for flags in states):
             return {}
         if True in bare or any(len(flags) > 1 for flags in states):
             return None
@@ -157,6 +180,11 @@ class LoggedDraft(Seen):
             if True in state:
                 cells[clip].append(cell)
         return {clip: _ranges(numbers) for clip, numbers in cells.items()}
+
+
+def _table(windows: Mapping[str, str]) -> str:
+    """Cells by clip, as a table in a line."""
+    return "{ " + ", ".join(f"{quoted(clip)} = {quoted(cells)}" for clip, cells in windows.items()) + " }"
 
 
 def _ranges(cells: Sequence[int]) -> str:

@@ -38,7 +38,7 @@ class StateDraft(Seen):
 
     def hitstop(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
         """For how long both, or one of them, are logged frozen from the frame after a hit."""
-        whole = [(number, claim) for number, claim in claims if not claim.case]
+        whole = _whole(made, claims)
         found = {}
         for side in SIDES:
             length = self._length(whole, side, "frozen")
@@ -55,7 +55,7 @@ class StateDraft(Seen):
 
     def stun(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
         """For how long either side is logged stunned from the frame after a hit."""
-        whole = [(number, claim) for number, claim in claims if not claim.case]
+        whole = _whole(made, claims)
         for side in SIDES:
             length = self._length(whole, side, "stunned")
             if length is not None and length.frames and length.hits >= FEW and length.is_common:
@@ -64,7 +64,7 @@ class StateDraft(Seen):
 
     def reflect(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
         """Whether shots belong to their targets after hits, and which way they fly then."""
-        whole = [(number, claim) for number, claim in claims if not claim.case]
+        whole = _whole(made, claims)
         ways = self._reflected(whole)
         if ways and len(ways) >= 0.8 * len(whole):
             way = Counter(ways).most_common(1)[0][0]
@@ -177,6 +177,16 @@ class StateDraft(Seen):
         # no time of a stun passes in a freeze
         still = int((poses.frozen[rows[: ended[0]]] == 1).sum()) if state == "stunned" else 0
         return int(ended[0]) - still, bool(column[now] == 1)
+
+
+def _whole(made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> list[tuple[int, Claim]]:
+    """The hits of no case that the game names, and of none that their damage shows."""
+    own = made.keys["damage"].text
+    return [
+        (number, claim)
+        for number, claim in claims
+        if not claim.case and (claim.damage is None or shown(claim.damage) == own)
+    ]
 
 
 def _way(played: Recording, shot: int, target: int, hit: int, changed: int) -> str:

@@ -35,7 +35,8 @@ COLUMNS = {"immune": "iframes", "stunned": "stun", "frozen": "hitstop"}
 
 
 def _moves(held: Held, name: str) -> Iterator[Finding]:
-    """A pose that is frozen is that of the frame before, in place and cell; a death clip may begin."""
+    """A pose that is frozen is that of the frame before, in place and cell. Another clip, or the same from its start,
+    may begin in the frame after a hit, as `recoil` does, and a death clip at a death."""
     # everything is compared with the frame before, so the first frame of the freeze needs the one before it
     course = held.course.courses[name]
     spans = course.frozen
@@ -44,13 +45,16 @@ def _moves(held: Held, name: str) -> Iterator[Finding]:
     poses, clips, dies = held.recording.poses, held.recording.clips, course.kind.down.clip
     falls = clips.index(dies) if dies in clips else -2
     fell = [span.first for span in course.down]
+    struck = [event.frame + 1 for event in held.ledger.about(name, "hitstop")]
     for span in spans:
         rows = poses.between(held.recording.numbers[name], span.first - 1, span.last)
         rows = rows[~poses.hidden[rows]]
         step = np.hypot(np.diff(poses.x[rows]), np.diff(poses.y[rows]))
         follows = np.diff(poses.frame[rows]) == 1
         moves = follows & (step > held.tolerance_of(name)) & ~poses.cut[rows][1:]
-        plays = follows & ((np.diff(poses.clip[rows]) != 0) | (np.diff(held.cells[rows]) != 0))
+        goes_over, cells = np.diff(poses.clip[rows]) != 0, np.diff(held.cells[rows])
+        plays = follows & (goes_over | (cells != 0))
+        plays &= ~((goes_over | (cells < 0)) & np.isin(poses.frame[rows][1:], struck))
         # a death ends the freeze of a clip, since its own clip begins
         plays &= ~((poses.clip[rows][1:] == falls) & np.isin(poses.frame[rows][1:], fell))
         odd = np.flatnonzero(moves | plays)
