@@ -392,6 +392,26 @@ def test_a_push_lasts_longer_by_every_freeze_that_meets_it(second: int) -> None:
     assert len(ledger.hits()) == 2
 
 
+@pytest.mark.parametrize(
+    ("clips", "frame"),
+    [
+        (["idle"] * 20, None),
+        (["idle"] * 6 + ["recoil"] * 14, None),  # its reaction, frozen in its first cell
+        (["idle"] * 7 + ["recoil"] * 13, 7),
+    ],
+)
+def test_a_clip_may_begin_in_the_frame_after_a_hit(clips: list[str], frame: int | None) -> None:
+    rules = sting(attack={"hitstop": 4, "rehit": "once"})
+    rules["kinds"]["keeper"]["clips"] = {name: {"cells": 20} for name in ("idle", "recoil")}
+    frames = brush({"hornet": ".....#" + "." * 14})
+    for at, (line, clip) in enumerate(zip(frames, clips, strict=True)):
+        still = min(at, 5) if clip == "idle" and at < 10 else at - 4 if clip == "idle" else max(at - 9, 0)
+        line["poses"][0] |= {"clip": clip, "cell": still}
+        line["claims"] = [{"event": "hit", "attacker": "hornet", "target": "keeper"}] if at == 5 else []
+    found, _ = verdict(rules, frames)
+    assert found == ([] if frame is None else [("frozen", frame)])
+
+
 @pytest.mark.parametrize(("last", "late"), [(12, 0), (12, 2), (7, 2), (6, 2), (5, 0), (5, 2)])
 def test_a_claim_of_a_clash_stands_for_one(last: int, late: int) -> None:
     """Also where it is late: for none in its own frame, and where it is too late for the recording the rules decide."""

@@ -243,7 +243,7 @@ def test_short_recordings(apiary: Path, tmp_path: Path, here: Any, name: str, cl
         (("attacker", "attack"), (), "who is the attacker of 20 of 20 hits, the nearest is taken for it", 15),
         (("target",), (), "who is the target of 20 of 20 hits, the nearest is taken for it", 15),
         (("event",), (), "12 hits: none is claimed, health falls so often", 0),
-        (("event",), ("health",), "keeper: what its boxes are for, as no hit is claimed of it", 0),
+        (("event",), ("health",), "keeper: what its boxes head, torso are for, as no hit of them is claimed", 0),
     ],
     ids=["target alone", "attacker alone", "health alone", "nothing"],
 )

@@ -191,6 +191,20 @@ def thrown(frame: int) -> Frame:
     return {"poses": [pose("keeper", 8.0 * side), pose("hive", x, y)], "claims": hit(frame)}
 
 
+def stopped(frame: int) -> Frame:
+    """The hive walks into a keeper, and both are frozen for three frames. Then it is pushed, and half as far if it
+    blocks."""
+    number = sum(frame > hit for hit in HITS)
+    since = frame - ([0, *HITS][number] if number else frame)
+    x = 30 - 0.2 * (frame % 40)
+    if 0 < since <= 9:
+        x = 26 + (1.5 if number == 1 else 3.0) * min(max(since - 3, 0), 4)
+    hive = pose("hive", x, frozen=0 < since <= 3, stunned=0 < since <= 9)
+    case = {"case": "blocked"} if frame == HITS[0] else {}
+    claims = [claim | case for claim in hit(frame)]
+    return {"poses": [pose("keeper", 0, frozen=0 < since <= 3), hive], "claims": claims}
+
+
 CLAIMED: list[tuple[str, Callable[[int], Frame], dict[str, str]]] = [
     ("from above", stomped, {"if.from": '["above"]', "if.falling": "true", "preempts": "true"}),
     ("home", homed, {"target.home": "true"}),
@@ -210,6 +224,39 @@ def test_what_a_hit_needs_and_does(tmp_path: Path, told: Callable[[int], Frame],
     assert ("attacker.launch" in found) == (told is stomped)
     if told is stomped:
         assert float(found["attacker.launch"]) == pytest.approx(360, rel=0.05)
+
+
+def test_a_push_begins_behind_the_freeze(tmp_path: Path) -> None:
+    """Of an actor that walks too, if it is stunned then; a case has a push of its own."""
+    found = drafted(tmp_path, stopped).attacks[0].keys
+    assert found["hitstop"].text == '"3f"'
+    assert found["target.knockback"].text == '{ distance = 12, over = "4f" }'
+    assert 'knockback = { distance = 6, over = "4f" }' in found["cases"].text
+
+
+def test_one_logged_box_of_two_attacks(tmp_path: Path) -> None:
+    """It is open in other cells of other clips, at other places: each attack has its own, where the game has it."""
+    windows, length = {"poke": (2, 3), "pry": (4, 6)}, 20
+
+    def swung(frame: int) -> Frame:
+        name, cell = list(windows)[frame // length % 2], frame % length
+        first, last = windows[name]
+        tool = [4, -2, 9 if name == "pry" else 6, 2]
+        keeper = pose("keeper", 0, clip=name, cell=cell, boxes={"tool": tool} if first <= cell <= last else {})
+        hit = {"event": "hit", "attacker": "keeper", "target": "hive", "attack": name, "damage": 1}
+        return {"poses": [keeper, pose("hive", 6)], "claims": [hit] if cell == first else []}
+
+    kinds = {kind.name: kind for kind in drafted(tmp_path, swung).kinds}
+    boxes = {box.name: {key: value.text for key, value in box.keys.items()} for box in kinds["keeper"].boxes}
+    assert boxes == {
+        name: {
+            "attack": f'"{name}"',
+            "mask": '["hive"]',
+            "logged": '"tool"',
+            "during": f'{{ "{name}" = "{first}-{last}" }}',
+        }
+        for name, (first, last) in windows.items()
+    }
 
 
 # clips

@@ -27,25 +27,34 @@ class BoxDraft(LoggedDraft):
 
     def boxes(self) -> None:
         logged = {name: self.logged(name) for name in self.kind_names}
-        armed = {name: self.attack_boxes(name, logged[name]) for name in self.attackers if name in self.targets}
+        armed = {
+            name: self.attack_boxes(name, logged[name])
+            for name in self.attackers
+            if name in self.targets or len(self._groups(name)) > 1
+        }
         for name in self.kind_names:
             if name in self.targets:
                 bare = [box for box in logged[name] if box not in armed.get(name, {})]
                 logged[name] = bare
                 self.kinds[name].boxes += [self.logged_box(box, "hurtbox", name) for box in bare]
-            elif logged[name] and name not in self.attackers:
-                # no hit is claimed of this kind, but others may stand on the box
-                self.kinds[name].boxes += [self.logged_box(box, "body", name) for box in logged[name]]
-                self.unknown.append(f"{name}: what its boxes are for, as no hit is claimed of it")
+            elif logged[name] and (name not in self.attackers or armed.get(name)):
+                # no hit is claimed of these boxes, but others may stand on them
+                bare = [box for box in logged[name] if box not in armed.get(name, {})]
+                self.kinds[name].boxes += [self.logged_box(box, "body", name) for box in bare]
+                if bare:
+                    self.unknown.append(
+                        f"{name}: what its boxes {', '.join(bare)} are for, as no hit of them is claimed"
+                    )
         bodies = {name: self._rects(name) for name in self.targets if logged[name]}
         hits = {
             name: [self.logged_box(box, "hitbox", name) for box in logged[name]]
             for name in self.attackers
-            if logged[name] and name not in self.targets
+            if logged[name] and name not in self.targets and not armed.get(name)
         }
         meeting = {
             (group.attacker, group.name): body
-            for attacker in armed
+            for attacker in self.attackers
+            if attacker in self.targets
             for group in self._groups(attacker)
             if all(target in bodies for target in group.targets)
             and (body := self.meeting_box(group, logged[attacker])) is not None

@@ -13,7 +13,6 @@ from voskar.draft.boxes import BoxDraft
 from voskar.draft.clashes import ClashDraft
 from voskar.draft.clips import ClipDraft
 from voskar.draft.lives import LifeDraft
-from voskar.draft.reactions import ReactionDraft
 from voskar.draft.seen import FEW, AttackGroup
 from voskar.draft.shots import ShotDraft
 from voskar.draft.states import StateDraft
@@ -31,7 +30,7 @@ LATEST = 8
 """Frames that a hit may be claimed after health fell."""
 
 
-class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, ReactionDraft, StateDraft, ClashDraft):
+class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, StateDraft, ClashDraft):
     """Drafts everything else."""
 
     def run(self) -> Guess:

@@ -15,6 +15,8 @@ from voskar.draft.spells import agreed_on
 from voskar.draft.values import Value, roundest, shown
 from voskar.words import counted
 
+SLIDE = 2.0
+"""Units across from which on a body has been pushed on."""
 LATEST = 120
 """Frames after a death in which its life may be taken."""
 
@@ -228,6 +230,10 @@ class LifeDraft(ImmunityDraft):
         elif lasts and all(row is not None for row in hidden):
             keys.append("hide = true")
             reasons.append(f"hidden at once in {counted(len(deaths), 'death')}")
+        pushed = [slid for death in deaths if (slid := self._slides(*death)) is not None]
+        if len(pushed) >= FEW and sum(pushed) >= 0.8 * len(pushed):
+            keys.append("keeps_push = true")
+            reasons.append(f"pushed on after {sum(pushed)} of {counted(len(pushed), 'death')}")
         if owed and 0 < min(owed) == max(owed) <= min(lasts, default=0):
             keys.append(f'life_after = "{owed[0]}f"')
             reasons.append(f"the life is taken so long after {len(owed)}")
@@ -256,6 +262,23 @@ class LifeDraft(ImmunityDraft):
         if not lasts and is_marked and len(ended) == len(deaths) >= FEW and min(ended) == max(ended):
             return ended, ", until it is back or all begins again"
         return lasts, ""
+
+    def _slides(self, played: Recording, name: str, frame: int) -> bool | None:
+        """Whether a body goes on across after its death by a hit that pushes; None if no hit with a known knockback
+        killed it, or it is not seen."""
+        end = self._seen_to_end(played, name, frame) or self._seen_after(played, name, frame)
+        rows = played.row(name, frame), None if end is None else played.row(name, end)
+        if rows[0] is None or rows[1] is None:
+            return None
+        number = next(at for at, other in enumerate(self.recordings) if other is played)
+        attacks = [
+            self.attacks[self._group_of(self._kind(played, claim.attacker), self._kind(played, name), claim).name]
+            for claim in self.hits[number]
+            if (claim.target, claim.frame) == (name, frame) and self._kind(played, claim.attacker)
+        ]
+        if not any("target.knockback" in made.keys for made in attacks):
+            return None
+        return abs(float(played.poses.x[rows[1]] - played.poses.x[rows[0]])) > SLIDE
 
     @staticmethod
     def _frozen(played: Recording, name: str, since: int, until: int) -> int:

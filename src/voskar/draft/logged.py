@@ -54,6 +54,8 @@ class LoggedDraft(Seen):
         """The logged boxes of a kind that attack, with the attacks: open in nearly all hits of an attack, and seldom
         otherwise."""
         poses = [boxes for _, _, boxes in self._boxes(kind)]
+        # a box that is open all the time is a body; an attacker that nothing hits may have no other
+        seldom = [name for name in names if sum(name in pose for pose in poses) <= SELDOM * len(poses)]
         found: dict[str, set[str]] = defaultdict(set)
         for group in self._groups(kind):
             open_in: list[set[str]] = []
@@ -62,10 +64,8 @@ class LoggedDraft(Seen):
                 row = played.row(claim.attacker or "", claim.frame)
                 if row is not None and played.poses.logged[row] >= 0:
                     open_in.append(set(played.boxes.of(int(played.poses.logged[row]))))
-            for name in names if len(open_in) >= FEW else ():
-                often = sum(name in ids for ids in open_in) >= MOSTLY * len(open_in)
-                # a box that is open all the time is a body
-                if often and sum(name in pose for pose in poses) <= SELDOM * len(poses):
+            for name in seldom or (() if kind in self.targets else names) if len(open_in) >= FEW else ():
+                if sum(name in ids for ids in open_in) >= MOSTLY * len(open_in):
                     found[name].add(group.name)
         return found
 

@@ -11,8 +11,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from voskar.core.recording import Claim, Recording
-from voskar.draft.seen import AWAY, STILL, Seen
+from voskar.core.recording import Claim, Poses, Recording
+from voskar.draft.seen import AWAY, SIDES, STILL, Seen, Side, whole_hits
 from voskar.draft.values import AttackGuess, Value, shown
 from voskar.words import counted
 
@@ -25,6 +25,15 @@ LONGEST = 60
 
 Push = tuple[int, float, float, bool]
 """Frames, the way, and whether it slows down."""
+
+
+class Pushed(NamedTuple):
+    """A push, and the rows of the one that it moves and of the other one, in the frame of the hit."""
+
+    push: Push
+    poses: Poses
+    row: int | None
+    other: int | None
 
 
 class Thrown(NamedTuple):
@@ -47,41 +56,50 @@ class ReactionDraft(Seen):
     def reactions(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
         """Of the hits of one attack, each with the number of its recording."""
         self._stomp(made, claims)
-        for side in ("attacker", "target"):
-            self._launch(made, claims, side)
-            self._home(made, claims, side)
-        for side, name, other in (("target", "target", "attacker"), ("attacker", "attacker", "target")):
-            found = [
-                (
-                    push,
-                    played.poses,
-                    played.row(getattr(claim, name), claim.frame),
-                    played.row(getattr(claim, other), claim.frame),
-                )
-                for number, claim in claims
-                for played in (self.recordings[number],)
-                for push in (_push(played, getattr(claim, name), claim.frame),)
-                if push is not None
-            ]
-            pushes = [push for push, *_ in found]
-            if len(pushes) < LEAST or sum(push[0] > 0 for push in pushes) < 0.8 * len(pushes):
+        whole = whole_hits(made, claims)
+        for side in SIDES:
+            self._launch(made, whole, side)
+            self._home(made, whole, side)
+        for side in SIDES:
+            pushes = self.pushes(whole, side)
+            moved = sum(entry.push[0] > 0 for entry in pushes)
+            if len(pushes) < LEAST or moved < 0.8 * len(pushes):
                 continue
-            found = [entry for entry in found if entry[0][0] > 0]
-            length = Counter(push[0] for push, *_ in found).most_common(1)[0][0]
-            way = float(np.median([math.hypot(push[1], push[2]) for push, *_ in found]))
-            same = [entry for entry in found if entry[0][0] == length and abs(math.hypot(*entry[0][1:3]) - way) < 0.5]
-            if len(same) < 0.8 * len(found):
-                self.unknown.append(f"{made.name}: its knockback on the {side}: it differs from hit to hit; log `push`")
-                continue
-            keys = [f"distance = {shown(way)}", f'over = "{length}f"']
-            keys += ['ease = "fade"'] if sum(push[3] for push, *_ in same) > len(same) / 2 else []
-            direction = self._direction(same)
-            if direction is None:
-                self.unknown.append(f"{made.name}: which way its knockback on the {side} goes")
-                continue
-            keys += [f"direction = {direction}"] if direction != '"away"' else []
-            why = f"{len(same)} of {counted(len(found), 'hit')} on a standing target push it so"
-            made.keys[f"{side}.knockback"] = Value("{ " + ", ".join(keys) + " }", why)
+            found = self.knockback(pushes)
+            if isinstance(found, Value):
+                made.keys[f"{side}.knockback"] = found
+            else:
+                self.unknown.append(f"{made.name}: {found.replace('SIDE', side)}")
+
+    def pushes(self, claims: Sequence[tuple[int, Claim]], side: Side) -> list[Pushed]:
+        """How hits push one of their sides, of those that show it."""
+        found = []
+        for number, claim in claims:
+            played = self.recordings[number]
+            name, other = (claim.target, claim.attacker) if side == "target" else (claim.attacker, claim.target)
+            push = _push(played, name, claim.frame)
+            if push is not None:
+                rows = played.row(name or "", claim.frame), played.row(other or "", claim.frame)
+                found.append(Pushed(push, played.poses, *rows))
+        return found
+
+    @staticmethod
+    def knockback(pushes: Sequence[Pushed]) -> Value | str:
+        """The knockback that most pushes are, else what is not known of it, with SIDE for the one that is pushed."""
+        found = [entry for entry in pushes if entry.push[0] > 0]
+        length = Counter(entry.push[0] for entry in found).most_common(1)[0][0]
+        way = float(np.median([math.hypot(*entry.push[1:3]) for entry in found]))
+        same = [entry for entry in found if entry.push[0] == length and abs(math.hypot(*entry.push[1:3]) - way) < 0.5]
+        if len(same) < 0.8 * len(found):
+            return "its knockback on the SIDE: it differs from hit to hit; log `push`"
+        keys = [f"distance = {shown(way)}", f'over = "{length}f"']
+        keys += ['ease = "fade"'] if sum(entry.push[3] for entry in same) > len(same) / 2 else []
+        direction = _direction(same)
+        if direction is None:
+            return "which way its knockback on the SIDE goes"
+        keys += [f"direction = {direction}"] if direction != '"away"' else []
+        why = f"{len(same)} of {counted(len(found), 'hit')} on one that stands or is stunned push it so"
+        return Value("{ " + ", ".join(keys) + " }", why)
 
     @staticmethod
     def _owner(played: Recording, name: str | None) -> str | None:
@@ -132,7 +150,7 @@ class ReactionDraft(Seen):
         falls = (y[rows[1]] - y[rows[0]]) * down > STILL
         return float((y[other] - y[rows[1]]) * down), float(abs(x[rows[1]] - x[other])), bool(falls)
 
-    def _launch(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]], side: str) -> None:
+    def _launch(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]], side: Side) -> None:
         """A speed upwards in the next frame that it had not before, about the same each time, and the speed across if
         that changes with it."""
         sent = [thrown for number, claim in claims if (thrown := self._thrown(number, claim, side)) is not None]
@@ -151,7 +169,7 @@ class ReactionDraft(Seen):
                 return
         self.unknown.append(f"{made.name}: how fast it sends the {side} sideways, besides {shown(up)} up: it differs")
 
-    def _thrown(self, number: int, claim: Claim, side: str) -> Thrown | None:
+    def _thrown(self, number: int, claim: Claim, side: Side) -> Thrown | None:
         """How one side of a hit moves in the next frame; None if that is not shown."""
         played = self.recordings[number]
         names = [getattr(claim, side) or "", (claim.attacker if side == "target" else claim.target) or ""]
@@ -171,7 +189,7 @@ class ReactionDraft(Seen):
         rises = bool(before <= STILL and after > MINIMUM)
         return Thrown(rises, float(after), float(across - was), float(across * way), float(across * ahead))
 
-    def _home(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]], side: str) -> None:
+    def _home(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]], side: Side) -> None:
         """At its start in the next frame, from somewhere else."""
         home = away = 0
         for number, claim in claims:
@@ -188,24 +206,24 @@ class ReactionDraft(Seen):
         if home >= LEAST and home >= 0.8 * away:
             made.keys[f"{side}.home"] = Value("true", f"at its start after {home} of {counted(away, 'hit')}")
 
-    @staticmethod
-    def _direction(same: Sequence[tuple[Push, object, int | None, int | None]]) -> str | None:
-        """Away from the other one's place, level, or the way that one faces: the first that each goes by."""
-        sides: list[tuple[float, float, float, float, float]] = []
-        for push, poses, row, other in same:
-            if row is None or other is None:
-                return None
-            x, y, facing = (getattr(poses, name) for name in ("x", "y", "facing"))
-            sides.append((push[1], push[2], float(x[row] - x[other]), float(y[row] - y[other]), float(facing[other])))
-        turns = [math.remainder(math.atan2(dy, dx) - math.atan2(y, x), math.tau) for dx, dy, x, y, _ in sides]
-        if all(abs(turn) < 0.05 for turn in turns):
-            return '"away"'
-        if all(abs(dy) < STILL for _, dy, *_ in sides):
-            if all(dx * x > 0 for dx, _, x, _, _ in sides):
-                return '"flat"'
-            if all(dx * facing > 0 for dx, *_, facing in sides):
-                return '"facing"'
-        return None
+
+def _direction(same: Sequence[Pushed]) -> str | None:
+    """Away from the other one's place, level, or the way that one faces: the first that each goes by."""
+    sides: list[tuple[float, float, float, float, float]] = []
+    for push, poses, row, other in same:
+        if row is None or other is None:
+            return None
+        x, y, facing = poses.x, poses.y, poses.facing
+        sides.append((push[1], push[2], float(x[row] - x[other]), float(y[row] - y[other]), float(facing[other])))
+    turns = [math.remainder(math.atan2(dy, dx) - math.atan2(y, x), math.tau) for dx, dy, x, y, _ in sides]
+    if all(abs(turn) < 0.05 for turn in turns):
+        return '"away"'
+    if all(abs(dy) < STILL for _, dy, *_ in sides):
+        if all(dx * x > 0 for dx, _, x, _, _ in sides):
+            return '"flat"'
+        if all(dx * facing > 0 for dx, *_, facing in sides):
+            return '"facing"'
+    return None
 
 
 @cache
@@ -233,18 +251,23 @@ def _common(speeds: Sequence[float]) -> tuple[float, int]:
 
 
 def _push(played: Recording, name: str | None, frame: int) -> Push | None:
-    """The push of an actor that stands as it is hit: its motion from the next frame on, until it stands again; None if
-    that is not seen. No frames where it stays."""
+    """The push of an actor that stands as it is hit, or is stunned then: its motion from the next frame on that is not
+    frozen, until it stands again; None if that is not seen. No frames where it stays."""
     if (name, frame) in _deaths(played):
         return None  # a body lies where it fell
     poses = played.poses
     places: list[tuple[float, float]] = []
+    walks = False
     for at in range(frame - 1, min(frame + LONGEST, played.last) + 1):
         row = played.row(name or "", at)
         if row is None or poses.cut[row] or poses.hidden[row] or (at > frame and at in played.resets):
             return None
+        if at > frame and poses.frozen[row] == 1:
+            continue
         places.append((float(poses.x[row]), float(poses.y[row])))
-        if len(places) == 2 and math.dist(*places) > STILL:
+        is_stunned = at > frame and poses.stunned[row] == 1  # then all of its motion is the push
+        walks = walks or (len(places) == 2 and math.dist(*places) > STILL)
+        if len(places) == 3 and walks and not is_stunned:
             return None
         if len(places) > 2 and math.dist(places[-1], places[-2]) <= STILL:
             break

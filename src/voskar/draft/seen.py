@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
@@ -19,6 +19,9 @@ Cells = dict[str, tuple[int, int]]
 
 End = tuple[str, int]
 """The id of an actor that went down or returned, and the frame."""
+
+Side = Literal["target", "attacker"]
+SIDES: tuple[Side, ...] = ("target", "attacker")
 
 FEW = 2
 """So many cases are no accident."""
@@ -265,3 +268,13 @@ class Seen:
         self.why_edges = why
         why += f"; no log of {', '.join(open_sides)}" if open_sides else ""
         self.space["bounds"] = Value("[" + ", ".join(shown(round(value)) for value in table.values()) + "]", why)
+
+
+def whole_hits(made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> list[tuple[int, Claim]]:
+    """The hits of an attack that are of no case: none that the game names, and none that their damage shows."""
+    own = made.keys["damage"].text
+    return [
+        (number, claim)
+        for number, claim in claims
+        if not claim.case and (claim.damage is None or shown(claim.damage) == own)
+    ]

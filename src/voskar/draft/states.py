@@ -10,14 +10,14 @@ from typing import Literal, NamedTuple
 import numpy as np
 
 from voskar.core.recording import Claim, Recording
-from voskar.draft.seen import FEW, Seen
+from voskar.draft.reactions import ReactionDraft
+from voskar.draft.seen import FEW, SIDES, Side, whole_hits
 from voskar.draft.values import AttackGuess, Value, quoted, shown
 from voskar.words import counted
 
 State = Literal["frozen", "stunned"]
 LATE = 30
 """Frames after a hit in which a shot may get another owner: hitstop delays it."""
-SIDES: tuple[Literal["target", "attacker"], ...] = ("target", "attacker")
 
 
 class Length(NamedTuple):
@@ -33,12 +33,12 @@ class Length(NamedTuple):
         return self.hits >= 0.8 * self.of
 
 
-class StateDraft(Seen):
+class StateDraft(ReactionDraft):
     """Drafts what logged states show after hits."""
 
     def hitstop(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
         """For how long both, or one of them, are logged frozen from the frame after a hit."""
-        whole = _whole(made, claims)
+        whole = whole_hits(made, claims)
         found = {}
         for side in SIDES:
             length = self._length(whole, side, "frozen")
@@ -55,7 +55,7 @@ class StateDraft(Seen):
 
     def stun(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
         """For how long either side is logged stunned from the frame after a hit."""
-        whole = _whole(made, claims)
+        whole = whole_hits(made, claims)
         for side in SIDES:
             length = self._length(whole, side, "stunned")
             if length is not None and length.frames and length.hits >= FEW and length.is_common:
@@ -64,7 +64,7 @@ class StateDraft(Seen):
 
     def reflect(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
         """Whether shots belong to their targets after hits, and which way they fly then."""
-        whole = _whole(made, claims)
+        whole = whole_hits(made, claims)
         ways = self._reflected(whole)
         if ways and len(ways) >= 0.8 * len(whole):
             way = Counter(ways).most_common(1)[0][0]
@@ -123,6 +123,11 @@ class StateDraft(Seen):
             if length is not None and length.is_common:
                 own.pop("stun", None)
                 own |= {"stun": f'"{length.frames}f"'} if length.frames else {}
+            pushes = self.pushes(claims, side)
+            if pushes:
+                own.pop("knockback", None)
+            if any(entry.push[0] for entry in pushes) and isinstance(push := self.knockback(pushes), Value):
+                own["knockback"] = push.text
             if side == "attacker" and ways:
                 own.pop("remove", None)
                 own["reflect"] = f"{{ way = {quoted(Counter(ways).most_common(1)[0][0])} }}"
@@ -145,9 +150,7 @@ class StateDraft(Seen):
                     ways.append(_way(played, shot, target, claim.frame, change.frame))
         return ways
 
-    def _length(
-        self, claims: Iterable[tuple[int, Claim]], side: Literal["target", "attacker"], state: State
-    ) -> Length | None:
+    def _length(self, claims: Iterable[tuple[int, Claim]], side: Side, state: State) -> Length | None:
         """The commonest length of a state after some hits; None where no hit shows one."""
         fresh, renewed = Counter[int](), Counter[int]()
         for number, claim in claims:
@@ -177,16 +180,6 @@ class StateDraft(Seen):
         # no time of a stun passes in a freeze
         still = int((poses.frozen[rows[: ended[0]]] == 1).sum()) if state == "stunned" else 0
         return int(ended[0]) - still, bool(column[now] == 1)
-
-
-def _whole(made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> list[tuple[int, Claim]]:
-    """The hits of no case that the game names, and of none that their damage shows."""
-    own = made.keys["damage"].text
-    return [
-        (number, claim)
-        for number, claim in claims
-        if not claim.case and (claim.damage is None or shown(claim.damage) == own)
-    ]
 
 
 def _way(played: Recording, shot: int, target: int, hit: int, changed: int) -> str:
