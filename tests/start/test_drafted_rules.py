@@ -117,6 +117,9 @@ def crowded(frame: int) -> Frame:
     }
 
 
+PAUSED = [7, 14, 21, 70, 77, 84, 140, 147]
+"""Seven frames apart, or several times as many, with long pauses."""
+
 SHOTS: list[tuple[str, Callable[[int], Frame], dict[str, str]]] = [
     ("a press, with a cooldown", pressed, {"when": '{ press = "fire" }', "cooldown": '"20f"', "speed": "180"}),
     ("a held button", held, {"when": '{ hold = "fire" }', "cooldown": '"20f"'}),
@@ -141,6 +144,7 @@ def test_what_fires(tmp_path: Path, told: Callable[[int], Frame], expected: dict
     [
         (lambda frame: {"poses": [pose("keeper", 0), *shots(frame, [7, 30, 31, 95, 141], (3, 0))]}, "no button, beat"),
         (lambda frame: {"poses": [pose("keeper", 0), *shots(frame, [7, 30], (3, 0))]}, "2 shots log too little"),
+        (lambda frame: {"poses": [pose("keeper", 0), *shots(frame, PAUSED, (3, 0))]}, "no button, beat"),
     ],
 )
 def test_what_fires_is_not_told(tmp_path: Path, told: Callable[[int], Frame], missing: str) -> None:
@@ -300,6 +304,27 @@ def test_lives_and_deaths(tmp_path: Path) -> None:
     assert keys["down"].text == '{ lasts = "10f", life_after = "4f", worth = 50 }'
     assert keys["respawn"].text == '{ after = "30f" }'
     assert keys["lives"].text == "4"
+
+
+@pytest.mark.parametrize(("shield", "written"), [(25, "25f"), (3, None)])
+def test_a_return_that_is_touched_without_a_hit(tmp_path: Path, shield: int, written: str | None) -> None:
+    """The hive stands on the keeper as it returns, and hits it as soon as it can."""
+
+    def touched(frame: int) -> Frame:
+        deaths, claims = [10, 70, 130], []
+        since = min((frame - death - 10 for death in deaths if frame >= death + 10), default=-1)
+        gone = any(death < frame < death + 10 for death in deaths)
+        keeper = [] if gone else [pose("keeper", 0, health=0 if frame in deaths else 2 if since < shield else 1)]
+        if frame in deaths or since == shield:
+            claims += [{"event": "hit", "attacker": "hive", "target": "keeper", "damage": 2 if frame in deaths else 1}]
+        claims += [{"event": "down", "id": "keeper"}] if frame in deaths else []
+        claims += [{"event": "respawn", "id": "keeper"}] if since == 0 else []
+        near = frame in deaths or 0 <= since <= shield
+        return {"poses": [*keeper, pose("hive", 3 if near else 90, cut=True)], "claims": claims}
+
+    keys = {kind.name: kind.keys for kind in drafted(tmp_path, touched).kinds}["keeper"]
+    come = f', iframes = "{written}"' if written else ""
+    assert keys["respawn"].text == f'{{ after = "10f"{come} }}'
 
 
 @pytest.mark.parametrize("step", [0, 25])

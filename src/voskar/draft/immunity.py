@@ -9,7 +9,8 @@ from itertools import pairwise
 import numpy as np
 
 from voskar.core.recording import Claim, Recording
-from voskar.draft.seen import STILL, Seen
+from voskar.core.rules.shapes import Floats
+from voskar.draft.seen import CLOSE, STILL, Seen
 from voskar.draft.spells import FAR, Spell, agreed_on, holds, most_common
 from voskar.draft.values import Value, roundest
 from voskar.words import counted
@@ -18,8 +19,14 @@ FEW_FRAMES = 600
 """Frames behind a hit that are looked at first for the end of its i-frames."""
 NARROW = 1.25
 """Within this share of its least a range of frames is written as a round number, else as its least."""
+LEAST = 3
+"""Returns, or runs, from which touches without a hit say for how long they make immune."""
 SHORT = 3
 """Frames of touching after the last hit of a pair that may be the rest of the same swing."""
+
+
+Since = tuple[int, str, int, int]
+"""A recording by its number, an actor, the frame behind which it may be immune, and one before which that ends."""
 
 
 class ImmunityDraft(Seen):
@@ -56,22 +63,94 @@ class ImmunityDraft(Seen):
             self.unknown.append(f"{target}: its i-frames: {why}; log `immune`, or let it stand in a hazard for a while")
 
     def _start_iframes(self, target: str) -> None:
-        """Drafts for how long it is logged immune from the first frame of a run on."""
-        spells = []
-        for played in self.recordings:
+        """Drafts for how long it is immune from the first frame of a run on."""
+        begun: list[Since] = []
+        for number, played in enumerate(self.recordings):
             # a recording that is cut out of a longer one begins in the middle of a run
             starts = [*([0] if played.first == 0 else []), *(at for at, what in played.resets.items() if what == "run")]
-            for name, number in played.numbers.items():
-                frames = played.poses.frames_of(number) if self._kind(played, name) == target else ()
-                hits = [hit.frame for own in self.hits for hit in own if hit.target == name]
+            for name, actor in played.numbers.items():
+                frames = played.poses.frames_of(actor) if self._kind(played, name) == target else ()
+                deaths = [frame for text, frame in self._ends(played, target)[0] if text == name]
                 for start in starts if len(frames) else ():
-                    until = min((end for end in (*hits, *played.resets) if end > start), default=played.last + 1)
-                    spell = self._immune_after(played, name, start - 1, until) if start in frames else None
-                    spells += [] if spell is None else [spell]
-        agreed = agreed_on(spells)
-        if agreed is not None and agreed[0]:
-            why = f"logged immune so long from the start of {agreed[2]} of {counted(len(spells), 'run')}"
-            self.kinds[target].keys["start_iframes"] = Value(f'"{agreed[0]}f"', why)
+                    until = min((end for end in (*deaths, *played.resets) if end > start), default=played.last + 1)
+                    begun += [(number, name, start - 1, until)] if start in frames else []
+        value, why = self._immune_since(begun)
+        if value:
+            words = why.replace("ONES", "runs")
+            self.kinds[target].keys["start_iframes"] = Value(f'"{value}f"', words)
+
+    def _immune_since(self, begun: Sequence[Since]) -> tuple[int, str]:
+        """For how many frames actors are immune behind some frames, and the evidence for it, with ONES for these; 0 if
+        that is not known. As it is logged, else as it is touched without a hit."""
+        logged = [
+            spell
+            for number, name, since, until in begun
+            if (spell := self._immune_after(self.recordings[number], name, since, until)) is not None
+        ]
+        agreed = agreed_on(logged)
+        if agreed is not None and agreed[1]:
+            value = int(roundest(agreed[0], agreed[1] + 1))
+            return value, f"logged immune so long from {agreed[2]} of {len(logged)} ONES on"
+        if logged:
+            return 0, ""
+        touched = [self._ignored_since(*entry) for entry in begun]
+        agreed = agreed_on(touched)
+        if agreed is None or agreed[0] <= SHORT or agreed[2] < LEAST:
+            return 0, ""
+        low, high, count = agreed
+        value = int(roundest(low, high + 1)) if high <= NARROW * low else low
+        spread = "exactly" if low == high else f"{low} to {high}"
+        return value, f"touched so long from {count} of {len(touched)} ONES on without a hit, {spread}"
+
+    def _ignored_since(self, number: int, name: str, since: int, until: int) -> Spell:
+        """For how many frames behind one an actor is touched without a hit, and the frames until one; FAR if none
+        comes before another frame. It is touched where an attacker is as near as in one of its hits."""
+        played = self.recordings[number]
+        kind, poses = self._kind(played, name), played.poses
+        hits = (hit.frame for hit in self.hits[number] if hit.target == name and (hit.damage is None or hit.damage > 0))
+        end = min((frame for frame in hits if frame > since), default=until)
+        theirs = poses.between(played.numbers[name], since + 1, end - 1)
+        theirs, last = theirs[~poses.hidden[theirs]], since
+        for attacker, actor in enumerate(played.actors):
+            reach = self._reach_of(actor.kind, kind) if actor.owner != name else None
+            mine = poses.between(attacker, since + 1, end - 1) if reach is not None else theirs[:0]
+            # in another clip it may not attack at all
+            acts = np.isin(poses.clip[mine], [-1, *self._clips_of(actor.kind, kind, played)])
+            mine = mine[acts & ~poses.hidden[mine] & (poses.health[mine] != 0)]
+            frames, here, there = np.intersect1d(poses.frame[mine], poses.frame[theirs], return_indices=True)
+            if reach is None or not len(frames):
+                continue
+            # who is hit just then may be kept from hitting by that
+            struck = [hit.frame + late for hit in self.hits[number] if hit.target == actor.id for late in range(CLOSE)]
+            apart = np.column_stack([axis[mine[here]] - axis[theirs[there]] for axis in (poses.x, poses.y)])
+            inside = ((apart[:, None] * reach >= 0) & (np.abs(apart[:, None]) <= np.abs(reach) + STILL)).all(axis=2)
+            near = inside.any(axis=1) & ~np.isin(frames, struck)
+            last = max([last, *frames[near].tolist()])
+        return last - since, end - since - 1 if end < until else FAR
+
+    def _reach_of(self, attacker: str, target: str) -> Floats | None:
+        """How the two stand to each other in their hits, (hits, 2); None if something else decides these as well."""
+        if (attacker, target) not in self.pairs:
+            return None
+        groups = [group for group in self._groups(attacker) if target in group.targets]
+        keys = [key for group in groups for key in self.attacks[group.name].keys]
+        if any(key.startswith("if.") for key in keys) or any(self._cells(group) for group in groups):
+            return None
+        found = []
+        for number, claim in self.pairs[attacker, target]:
+            played = self.recordings[number]
+            rows = played.row(claim.attacker or "", claim.frame), played.row(claim.target or "", claim.frame)
+            if rows[0] is not None and rows[1] is not None:
+                found.append([float(axis[rows[0]] - axis[rows[1]]) for axis in (played.poses.x, played.poses.y)])
+        return np.array(found) if found else None
+
+    def _clips_of(self, attacker: str, target: str, played: Recording) -> list[int]:
+        """The clips of a recording in which attackers hit."""
+        return [
+            int(played.poses.clip[row])
+            for number, claim in self.pairs[attacker, target]
+            if self.recordings[number] is played and (row := played.row(claim.attacker or "", claim.frame)) is not None
+        ]
 
     def _ignored(self, target: str) -> list[Spell]:
         """Of each hit: for how many frames after it the two touched without another one on the same actor, and the

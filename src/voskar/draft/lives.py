@@ -11,8 +11,7 @@ import numpy as np
 from voskar.core.recording import Claim, Recording
 from voskar.draft.immunity import ImmunityDraft
 from voskar.draft.seen import AWAY, FEW, STILL
-from voskar.draft.spells import agreed_on
-from voskar.draft.values import Value, roundest, shown
+from voskar.draft.values import Value, shown
 from voskar.words import counted
 
 SLIDE = 2.0
@@ -143,11 +142,11 @@ class LifeDraft(ImmunityDraft):
                 returns.append((played, name, down, back[0]))
         if not returns:
             return None
-        shields = []
+        begun = []
         for played, name, _, back_in in returns:
             ends = [frame for text, frame in self._ends(played, kind)[0] if text == name] + list(played.resets)
             until = min((frame for frame in ends if frame > back_in), default=played.last + 1)
-            shields.append(self._immune_after(played, name, back_in, until))
+            begun.append((self._number(played), name, back_in - 1, until))
         resets = [sent for entry in returns if (sent := self._sent_home(*entry))]
         # a longer wait has another cause
         wait = min(
@@ -157,9 +156,11 @@ class LifeDraft(ImmunityDraft):
         if len(resets) >= FEW and resets.count(resets[0]) >= 0.8 * len(returns):
             keys.append(f'resets = "{resets[0]}"')
         keys += self._comes_back_at(kind, returns)
-        agreed = agreed_on([shield for shield in shields if shield is not None])
-        if agreed is not None and agreed[1]:
-            keys.append(f'iframes = "{int(roundest(agreed[0] + 1, agreed[1] + 2))}f"')
+        why = f"{counted(len(returns), 'return')}, after {wait} frames or more"
+        shield, words = self._immune_since(begun)
+        if shield:
+            keys.append(f'iframes = "{shield}f"')
+            why += "; " + words.replace("ONES", "returns")
         silent = sum(
             bool(claimed) and (name, back_in) not in claimed
             for played, name, _, back_in in returns
@@ -168,7 +169,6 @@ class LifeDraft(ImmunityDraft):
         if silent:
             learn = 'claim them, or log `"unlogged": {"events": ["respawn"]}`'
             self.unknown.append(f"{kind}: {counted(silent, 'return')} that the game does not claim: {learn}")
-        why = f"{counted(len(returns), 'return')}, after {wait} frames or more"
         return Value("{ " + ", ".join(keys) + " }", why)
 
     def _comes_back_at(self, kind: str, returns: Sequence[Return]) -> list[str]:
@@ -270,10 +270,9 @@ class LifeDraft(ImmunityDraft):
         rows = played.row(name, frame), None if end is None else played.row(name, end)
         if rows[0] is None or rows[1] is None:
             return None
-        number = next(at for at, other in enumerate(self.recordings) if other is played)
         attacks = [
             self.attacks[self._group_of(self._kind(played, claim.attacker), self._kind(played, name), claim).name]
-            for claim in self.hits[number]
+            for claim in self.hits[self._number(played)]
             if (claim.target, claim.frame) == (name, frame) and self._kind(played, claim.attacker)
         ]
         if not any("target.knockback" in made.keys for made in attacks):

@@ -127,6 +127,9 @@ class Seen:
         found: Bools = np.array([actor.kind == kind for actor in played.actors], dtype=np.bool_)[played.poses.actor]
         return found
 
+    def _number(self, played: Recording) -> int:
+        return next(at for at, other in enumerate(self.recordings) if other is played)
+
     @staticmethod
     def _home_of(played: Recording, name: str, frame: int) -> tuple[float, float]:
         """The place at which an actor was first seen since the last mark."""

@@ -339,6 +339,10 @@ def _beaten(shots: Sequence[Shot]) -> dict[str, Value] | None:
     count = sum(number for gap, number in gaps.items() if gap % beat == 0)  # an emitter that cannot fire loses its beat
     if gaps[beat] < 2 or count < MOST * sum(gaps.values()):
         return None
+    # one that pauses at will follows something else, as a button that is not logged
+    beats = sum((fired[-1] - fired[0]) // beat for *_, fired in owners)
+    if sum(gaps.values()) < MOST * beats:
+        return None
     waits = Counter(
         fired[0] - int(played.poses.frame[played.poses.rows_of(played.numbers[owner])[0]])
         for played, owner, fired in owners
@@ -396,7 +400,8 @@ def _nearest(shot: Shot, kind: str, from_owner: bool) -> Vector | None:
     there = [
         (float(poses.x[row]), float(poses.y[row]))
         for row in range(rows.start, rows.stop)
-        if played.actors[poses.actor[row]].kind == kind and played.actors[poses.actor[row]].id != shot.owner
+        if played.actors[poses.actor[row]].kind == kind
+        and played.actors[poses.actor[row]].id not in (shot.owner, shot.id)
     ]
     start = shot.pivot if from_owner else shot.place
     return min(there, key=lambda pair: math.dist(pair, start), default=None)
