@@ -11,7 +11,7 @@ import numpy as np
 from voskar.core.arrays import distinct
 from voskar.core.recording import Claim
 from voskar.draft.extents import Rect, extents
-from voskar.draft.fitting import EARLY, Extents
+from voskar.draft.fitting import EARLY, LEAST, Extents
 from voskar.draft.logged import LoggedDraft
 from voskar.draft.seen import FEW, AttackGroup, cell_of
 from voskar.draft.values import BoxGuess, Value, quoted, shown
@@ -255,7 +255,9 @@ class BoxDraft(LoggedDraft):
                 (min(x1 - x0, y1 - y0) for target in targets for x0, y0, x1, y1 in self._rects(target)), default=1e9
             )
             # every hit comes as both first overlap in a frame, so none comes of the way between two
-            is_still = bool(every) and all(shared.is_exact for shared in every)
+            is_still = any(shared.is_exact for shared in every) and all(
+                shared.is_exact or shared.claims < LEAST for shared in every
+            )
             if is_still:
                 pass
             elif pace > max(min(rect) + 2.0, 3.0):

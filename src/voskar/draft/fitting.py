@@ -21,7 +21,7 @@ STEADY = 0.25
 """Frames a hit by which a game that counts hits exactly is uneven at most, where boxes are."""
 STEPS = 24
 """Candidates on each axis."""
-EXACT = 0.02
+EXACT = 0.05
 """Frames, or touches, a hit by which a reach may be off that is taken to be exact."""
 ROUNDER = 0.1
 """Frames, or touches, a hit by which circles must fit better than rectangles to be believed."""
@@ -57,8 +57,8 @@ class Extents:
 
     @property
     def is_exact(self) -> bool:
-        """Whether all hits come in the frame in which the two first are so near, of enough hits, and nothing else."""
-        return self.claims >= LEAST and self.matched == self.claims and self.uneven + self.spare <= EXACT * self.claims
+        """Whether nearly all hits come in the frame in which the two first are so near, and nothing else does."""
+        return self.matched == self.claims and self.uneven + self.spare <= EXACT * self.claims
 
 
 class _Fit(NamedTuple):
@@ -105,11 +105,13 @@ def _of(fits: Sequence[_Fit], offset: tuple[float, float], claims: int, is_round
 
 def _is_better(these: Sequence[_Fit], others: Sequence[_Fit], claims: int) -> bool:
     """Whether some explain what others do not: more hits, fewer other touches, or hits that come more evenly."""
-    gain: float = (these[0].matched - these[0].spare) - (others[0].matched - others[0].spare)
-    uneven = [min(fit.uneven for fit in fits) for fits in (others, these)]
-    if gain >= 0 and max(uneven) < np.inf:
-        gain += uneven[0] - uneven[1]
-    return gain > max(ROUNDER * claims, 1.0)  # one passing by is no evidence
+    left: list[float] = [claims - fits[0].matched + fits[0].spare for fits in (these, others)]
+    uneven = [min(fit.uneven for fit in fits) for fits in (these, others)]
+    if left[0] <= left[1] and max(uneven) < np.inf:
+        left = [count + odd for count, odd in zip(left, uneven, strict=True)]
+    gain = left[1] - left[0]
+    # one passing by is no evidence; a few are, if nearly nothing is left
+    return gain > max(ROUNDER * claims, 1.0) or (gain >= LEAST and left[0] <= gain / 4)
 
 
 def _boxes(

@@ -52,7 +52,7 @@ class ImmunityDraft(Seen):
         gaps = self._ignored(target)
         agreed = agreed_on(gaps, ends=False)
         # a single length could be chance; so many frames of touching could not
-        if agreed is not None and agreed[0] and (agreed[1] < FAR or agreed[0] > SHORT):
+        if agreed is not None and agreed[0] > SHORT:
             low, high, count = agreed
             value = roundest(low, high + 1) if high <= NARROW * low else low
             spread = "exactly" if low == high else f"{low} to {high}" if high < FAR else f"{low} or more"
