@@ -238,6 +238,28 @@ def test_a_push_begins_behind_the_freeze(tmp_path: Path) -> None:
     assert 'knockback = { distance = 6, over = "4f" }' in found["cases"].text
 
 
+@pytest.mark.parametrize("named", [True, False])
+@pytest.mark.parametrize(("guards", "decided"), [({40, 100}, True), ({40, 100, 160}, False)])
+def test_a_clip_of_the_target_decides_a_case(tmp_path: Path, named: bool, guards: set[int], decided: bool) -> None:
+    """The hive takes less in 40 and 100, and shows a clip of its own in these, and perhaps also in 160."""
+
+    def blocked(frame: int) -> Frame:
+        is_hit, less = frame % 20 == 0 and frame > 0, frame in (40, 100)
+        case = {"case": "blocked"} if named and less else {}
+        hit = {"event": "hit", "attacker": "keeper", "target": "hive", "damage": 1 if less else 3, **case}
+        hive = pose("hive", 6, clip="guard" if frame in guards else "idle", cell=0)
+        return {"poses": [pose("keeper", 0 if is_hit else -60, cut=True), hive], "claims": [hit] if is_hit else []}
+
+    found = drafted(tmp_path, blocked)
+    cases = found.attacks[0].keys.get("cases")
+    name = "blocked" if named else "guard"
+    condition = '{ target = { during = { "guard" = "" } } }' if decided else "{}, by_claim = true"
+    assert (cases is not None) == (named or decided)
+    if cases is not None:
+        assert cases.text == f'[{{ name = "{name}", if = {condition}, damage = 1 }}]'
+    assert any("take another damage: claim the `case`" in text for text in found.unknown) == (not named and not decided)
+
+
 def test_one_logged_box_of_two_attacks(tmp_path: Path) -> None:
     """It is open in other cells of other clips, at other places: each attack has its own, where the game has it."""
     windows, length = {"poke": (2, 3), "pry": (4, 6)}, 20

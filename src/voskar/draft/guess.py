@@ -142,10 +142,6 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, StateDraf
         if damages:
             value, count = damages.most_common(1)[0]
             made.keys["damage"] = Value(shown(value), f"{count} of {counted(len(whole or claims), 'hit')} tell it")
-            others = sum(damages.values()) - count
-            if others >= FEW:
-                what = f"what decides that {others} of {counted(len(whole or claims), 'hit')} take another damage"
-                self.unknown.append(f"{group.name}: {what}: claim the `case` of hits")
         elif "damage" not in made.keys:
             lost = self._lost(claims)
             value = Counter(lost).most_common(1)[0][0] if lost else 1.0
@@ -256,11 +252,11 @@ class RulesDraft(WrapDraft, BoxDraft, ClipDraft, LifeDraft, ShotDraft, StateDraf
                 low = lowest[kind, name]
                 if low < 0:  # a declared counter stops at 0, unless its rule has a min
                     self.kinds[kind].keys[f"counters.{quoted(name)}.min"] = Value(shown(low), "the lowest in the log")
-        cases = sorted({claim.case for hits in self.hits for claim in hits if claim.case})
         if counters:
             self.unknown.append(f"counters {', '.join(counters)}: what changes them, and their limits")
-        if cases:
-            self.unknown.append(f"cases of hits, {', '.join(cases)}: when each holds, and what else it does")
+        if self.undecided:
+            unsure = ", ".join(sorted(self.undecided))
+            self.unknown.append(f"cases of hits, {unsure}: when each holds, and what else it does")
 
     def _contact(self) -> dict[str, Value]:
         together = guarded = 0

@@ -100,6 +100,8 @@ class Seen:
                 if names[0] and names[1]:
                     self.pairs[names[0], names[1]].append((number, claim))
         self.unknown: list[str] = []
+        self.undecided: set[str] = set()
+        """Cases of hits of which nothing says when they hold."""
         if fallen and any(claimed):
             count = counted(sum(map(len, claimed)), "hit")
             self.unknown.append(f"{count}: none is claimed, health falls so often: claim hits with attacker and target")

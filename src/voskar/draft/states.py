@@ -92,20 +92,52 @@ class StateDraft(ReactionDraft):
         self.unknown.append(f"{self._kind(played, shot)}: which hit gives it another owner")
 
     def cases(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> None:
-        """The cases that the game names, taken where it names them: what decides them is not to be logged."""
+        """The cases that the game names, and those of hits with another damage on targets that show a clip. A clip that
+        the targets of a case alone show decides it; else it is taken where the game names it."""
         table: dict[str, list[tuple[int, Claim]]] = defaultdict(list)
+        odd: dict[str, list[tuple[int, Claim]]] = defaultdict(list)
+        whole = whole_hits(made, claims)
         for number, claim in claims:
             if claim.case:
                 table[claim.case].append((number, claim))
-        lines = []
+            elif (number, claim) not in whole:
+                odd[self._target_clip(number, claim)].append((number, claim))
+        named, lines, unsure = len(table), [], 0
+        for clip, own in odd.items():
+            if clip not in table and self._deciding_clip(own, claims):
+                table[clip] = own
+            else:
+                unsure += len(own)
         for name, own in sorted(table.items()):
             damages = [claim.damage for _, claim in own if claim.damage is not None]
-            keys = [f"name = {quoted(name)}", "if = {}", "by_claim = true"]
+            clip = self._deciding_clip(own, claims)
+            if not clip:
+                self.undecided.add(name)
+            condition = (
+                f'if = {{ target = {{ during = {{ {quoted(clip)} = "" }} }} }}' if clip else "if = {}, by_claim = true"
+            )
+            keys = [f"name = {quoted(name)}", condition]
             keys += [f"damage = {shown(Counter(damages).most_common(1)[0][0])}"] if damages else []
             lines.append("{ " + ", ".join([*keys, *self._states_of(made, own)]) + " }")
         if lines:
-            why = f"{sum(map(len, table.values()))} of {counted(len(claims), 'hit')} name a case"
-            made.keys["cases"] = Value(f"[{', '.join(lines)}]", f"{why}: write `if` for what decides each")
+            count = sum(map(len, table.values()))
+            what = "name a case" if named else "take another damage, as their targets show a clip"
+            why = f"{count} of {counted(len(claims), 'hit')} {what}"
+            made.keys["cases"] = Value(f"[{', '.join(lines)}]", why)
+        if unsure >= FEW:
+            what = f"what decides that {unsure} of {counted(len(claims), 'hit')} take another damage"
+            self.unknown.append(f"{made.name}: {what}: claim the `case` of hits")
+
+    def _target_clip(self, number: int, claim: Claim) -> str:
+        played = self.recordings[number]
+        row = played.row(claim.target or "", claim.frame)
+        return "" if row is None or played.poses.clip[row] < 0 else played.clips[played.poses.clip[row]]
+
+    def _deciding_clip(self, own: Sequence[tuple[int, Claim]], claims: Sequence[tuple[int, Claim]]) -> str:
+        """The clip that the targets of some hits of an attack show, and those of no others; else nothing."""
+        clips = {self._target_clip(number, claim) for number, claim in own}
+        others = {self._target_clip(*entry) for entry in claims if entry not in own}
+        return clips.pop() if len(own) >= FEW and len(clips) == 1 and not clips & others else ""
 
     def _states_of(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> list[str]:
         """The keys of a case with another hitstop, stun or owner than after other hits of its attack."""
