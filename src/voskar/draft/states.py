@@ -96,11 +96,11 @@ class StateDraft(ReactionDraft):
         the targets of a case alone show decides it; else it is taken where the game names it."""
         table: dict[str, list[tuple[int, Claim]]] = defaultdict(list)
         odd: dict[str, list[tuple[int, Claim]]] = defaultdict(list)
-        whole = whole_hits(made, claims)
+        whole = {id(claim) for _, claim in whole_hits(made, claims)}
         for number, claim in claims:
             if claim.case:
                 table[claim.case].append((number, claim))
-            elif (number, claim) not in whole:
+            elif id(claim) not in whole:
                 odd[self._target_clip(number, claim)].append((number, claim))
         named, lines, unsure = len(table), [], 0
         for clip, own in odd.items():
@@ -136,7 +136,8 @@ class StateDraft(ReactionDraft):
     def _deciding_clip(self, own: Sequence[tuple[int, Claim]], claims: Sequence[tuple[int, Claim]]) -> str:
         """The clip that the targets of some hits of an attack show, and those of no others; else nothing."""
         clips = {self._target_clip(number, claim) for number, claim in own}
-        others = {self._target_clip(*entry) for entry in claims if entry not in own}
+        mine = {id(claim) for _, claim in own}
+        others = {self._target_clip(number, claim) for number, claim in claims if id(claim) not in mine}
         return clips.pop() if len(own) >= FEW and len(clips) == 1 and not clips & others else ""
 
     def _states_of(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]]) -> list[str]:
