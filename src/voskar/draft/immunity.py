@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from itertools import pairwise
 
 import numpy as np
@@ -19,6 +19,8 @@ FEW_FRAMES = 600
 """Frames behind a hit that are looked at first for the end of its i-frames."""
 NARROW = 1.25
 """Within this share of its least a range of frames is written as a round number, else as its least."""
+MANY = 300
+"""Hits that say how far two reach; more cost time and say no more."""
 LEAST = 3
 """Returns, or runs, from which touches without a hit say for how long they make immune."""
 SHORT = 3
@@ -93,7 +95,13 @@ class ImmunityDraft(Seen):
             return value, f"logged immune so long from {agreed[2]} of {len(logged)} ONES on"
         if logged:
             return 0, ""
-        touched = [self._ignored_since(*entry) for entry in begun]
+        kinds = {self._kind(self.recordings[number], name) for number, name, *_ in begun}
+        reaches = {
+            (own, kind): reach
+            for own, kind in self.pairs
+            if kind in kinds and (reach := self._reach_of(own, kind)) is not None
+        }
+        touched = [self._ignored_since(*entry, reaches) for entry in begun]
         agreed = agreed_on(touched)
         if agreed is None or agreed[0] <= SHORT or agreed[2] < LEAST:
             return 0, ""
@@ -102,29 +110,37 @@ class ImmunityDraft(Seen):
         spread = "exactly" if low == high else f"{low} to {high}"
         return value, f"touched so long from {count} of {len(touched)} ONES on without a hit, {spread}"
 
-    def _ignored_since(self, number: int, name: str, since: int, until: int) -> Spell:
+    def _ignored_since(
+        self, number: int, name: str, since: int, until: int, reaches: Mapping[tuple[str, str], Floats]
+    ) -> Spell:
         """For how many frames behind one an actor is touched without a hit, and the frames until one; FAR if none
         comes before another frame. It is touched where an attacker is as near as in one of its hits."""
         played = self.recordings[number]
         kind, poses = self._kind(played, name), played.poses
         hits = (hit.frame for hit in self.hits[number] if hit.target == name and (hit.damage is None or hit.damage > 0))
         end = min((frame for frame in hits if frame > since), default=until)
-        theirs = poses.between(played.numbers[name], since + 1, end - 1)
-        theirs, last = theirs[~poses.hidden[theirs]], since
+        last, seen = since, min(end - 1, since + FAR)
+        theirs = poses.between(played.numbers[name], since + 1, seen)
+        theirs = theirs[~poses.hidden[theirs]]
+        clips = {own: [-1, *self._clips_of(own, kind, played)] for own, target in reaches if target == kind}
+        struck: dict[str | None, list[int]] = defaultdict(list)
+        for hit in self.hits[number]:
+            struck[hit.target] += range(hit.frame, hit.frame + CLOSE)
         for attacker, actor in enumerate(played.actors):
-            reach = self._reach_of(actor.kind, kind) if actor.owner != name else None
-            mine = poses.between(attacker, since + 1, end - 1) if reach is not None else theirs[:0]
+            reach = reaches.get((actor.kind, kind)) if actor.owner != name else None
+            mine = poses.between(attacker, since + 1, seen) if reach is not None else theirs[:0]
+            if reach is None or not len(mine):
+                continue
             # in another clip it may not attack at all
-            acts = np.isin(poses.clip[mine], [-1, *self._clips_of(actor.kind, kind, played)])
+            acts = np.isin(poses.clip[mine], clips[actor.kind])
             mine = mine[acts & ~poses.hidden[mine] & (poses.health[mine] != 0)]
             frames, here, there = np.intersect1d(poses.frame[mine], poses.frame[theirs], return_indices=True)
-            if reach is None or not len(frames):
+            if not len(frames):
                 continue
-            # who is hit just then may be kept from hitting by that
-            struck = [hit.frame + late for hit in self.hits[number] if hit.target == actor.id for late in range(CLOSE)]
             apart = np.column_stack([axis[mine[here]] - axis[theirs[there]] for axis in (poses.x, poses.y)])
             inside = ((apart[:, None] * reach >= 0) & (np.abs(apart[:, None]) <= np.abs(reach) + STILL)).all(axis=2)
-            near = inside.any(axis=1) & ~np.isin(frames, struck)
+            # who is hit just then may be kept from hitting by that
+            near = inside.any(axis=1) & ~np.isin(frames, struck[actor.id])
             last = max([last, *frames[near].tolist()])
         return last - since, end - since - 1 if end < until else FAR
 
@@ -137,7 +153,7 @@ class ImmunityDraft(Seen):
         if any(key.startswith("if.") for key in keys) or any(self._cells(group) for group in groups):
             return None
         found = []
-        for number, claim in self.pairs[attacker, target]:
+        for number, claim in self.pairs[attacker, target][:MANY]:
             played = self.recordings[number]
             rows = played.row(claim.attacker or "", claim.frame), played.row(claim.target or "", claim.frame)
             if rows[0] is not None and rows[1] is not None:
