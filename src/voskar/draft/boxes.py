@@ -94,8 +94,8 @@ class BoxDraft(LoggedDraft):
                     box.keys["layer"] = Value(f"[{quoted(name)}]", "")
 
     def _armed(self, group: AttackGroup, armed: Mapping[str, set[str]]) -> None:
-        """Adds the hitboxes of an attack that the game logs. One that several attacks use becomes one for each of them,
-        in the clips in which it hits, if these are its own."""
+        """Adds the logged hitboxes of an attack. A box that several attacks use is written for each attack, in the
+        clips in which this attack hits, if no other attack hits in them."""
         boxes = self.kinds[group.attacker].boxes
         mask = Value("[" + ", ".join(map(quoted, group.targets)) + "]", "")
         cells = self._cells_of_hits(group)

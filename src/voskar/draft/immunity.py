@@ -28,7 +28,7 @@ SHORT = 3
 
 
 Since = tuple[int, str, int, int]
-"""A recording by its number, an actor, the frame behind which it may be immune, and one before which that ends."""
+"""The number of a recording, an actor, the last frame before it may be immune, and the first frame after that."""
 
 
 class ImmunityDraft(Seen):
@@ -82,8 +82,8 @@ class ImmunityDraft(Seen):
             self.kinds[target].keys["start_iframes"] = Value(f'"{value}f"', words)
 
     def _immune_since(self, begun: Sequence[Since]) -> tuple[int, str]:
-        """For how many frames actors are immune behind some frames, and the evidence for it, with ONES for these; 0 if
-        that is not known. As it is logged, else as it is touched without a hit."""
+        """How many frames actors are immune from returns or starts of runs on, and the evidence, with ONES for
+        "returns" or "runs"; 0 if it is not known. `immune` of poses says it, else touches without a hit."""
         logged = [
             spell
             for number, name, since, until in begun
@@ -113,8 +113,8 @@ class ImmunityDraft(Seen):
     def _ignored_since(
         self, number: int, name: str, since: int, until: int, reaches: Mapping[tuple[str, str], Floats]
     ) -> Spell:
-        """For how many frames behind one an actor is touched without a hit, and the frames until one; FAR if none
-        comes before another frame. It is touched where an attacker is as near as in one of its hits."""
+        """How many frames after `since` an actor is touched without a hit, and how many frames pass until a hit; FAR if
+        no hit comes before `until`. It is touched if an attacker is as near as in one of its hits."""
         played = self.recordings[number]
         kind, poses = self._kind(played, name), played.poses
         hits = (hit.frame for hit in self.hits[number] if hit.target == name and (hit.damage is None or hit.damage > 0))

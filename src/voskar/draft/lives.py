@@ -172,7 +172,7 @@ class LifeDraft(ImmunityDraft):
         return Value("{ " + ", ".join(keys) + " }", why)
 
     def _comes_back_at(self, kind: str, returns: Sequence[Return]) -> list[str]:
-        """The key that says so, if it is not the place where it was first seen, as it is without one."""
+        """The key `at`, if actors return to one other place than their start, or to where they fell."""
         places: list[tuple[float, float]] = []
         off_start, off_death = [], []
         for played, name, down, back in returns:
@@ -184,7 +184,7 @@ class LifeDraft(ImmunityDraft):
             places.append(place)
             off_start.append(math.dist(place, self._home_of(played, name, back)))
             off_death.append(math.dist(place, died))
-        # one that is back may have made a step already, and one that is seen first, too
+        # an actor may have made a step already when it is seen first, or seen again
         if max(off_start, default=0.0) <= AWAY:
             return []
         if max(off_death) < STILL:

@@ -28,7 +28,7 @@ Push = tuple[int, float, float, bool]
 
 
 class Pushed(NamedTuple):
-    """A push, and the rows of the one that it moves and of the other one, in the frame of the hit."""
+    """A push, and the rows of the pushed actor and of the other actor in the frame of the hit."""
 
     push: Push
     poses: Poses
@@ -85,7 +85,7 @@ class ReactionDraft(Seen):
 
     @staticmethod
     def knockback(pushes: Sequence[Pushed]) -> Value | str:
-        """The knockback that most pushes are, else what is not known of it, with SIDE for the one that is pushed."""
+        """The knockback of most pushes, else what is not known of it, with SIDE for the side that is pushed."""
         found = [entry for entry in pushes if entry.push[0] > 0]
         length = Counter(entry.push[0] for entry in found).most_common(1)[0][0]
         way = float(np.median([math.hypot(*entry.push[1:3]) for entry in found]))
@@ -98,7 +98,7 @@ class ReactionDraft(Seen):
         if direction is None:
             return "which way its knockback on the SIDE goes"
         keys += [f"direction = {direction}"] if direction != '"away"' else []
-        why = f"{len(same)} of {counted(len(found), 'hit')} on one that stands or is stunned push it so"
+        why = f"{len(same)} of {counted(len(found), 'hit')} on a standing or stunned actor push it so"
         return Value("{ " + ", ".join(keys) + " }", why)
 
     @staticmethod

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import math
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
 from itertools import pairwise
 
 import numpy as np
 
 from voskar.core.recording import Recording
-from voskar.draft.seen import CLOSE, FEW, Seen
+from voskar.draft.fired import SPREAD, Shot, input_of, is_aimed, muzzle_of, nearest, shots_of, turned
+from voskar.draft.seen import FEW, Seen
 from voskar.draft.values import Value, quoted, roundest, shown
 from voskar.draft.walls import walls
 from voskar.words import counted
@@ -20,39 +20,6 @@ LEAST = 3
 """Shots of an owner's kind from which they log anything."""
 MOST = 0.8
 """The share that has to agree for a rule; the rest may be bugs."""
-SPREAD = 0.5
-"""Units, and degrees, that are the same for this."""
-
-Vector = tuple[float, float]
-
-
-@dataclass(frozen=True)
-class Shot:
-    """A shot that appears near its owner. `offset` and `heading` are as the owner has them, which faces +x."""
-
-    played: Recording
-    id: str
-    owner: str
-    frame: int
-    last: int
-    place: Vector
-    end: Vector
-    pivot: Vector
-    """Where its owner is."""
-    offset: Vector
-    step: Vector | None
-    """Units a frame; None if it does not fly straight on."""
-    heading: float
-    clip: str
-    cell: int
-    struck: bool
-    """It hits an actor where it ends."""
-
-    @property
-    def whole(self) -> bool:
-        """Whether the recording shows its end, which no hit explains."""
-        marks = [mark for mark in self.played.resets if mark > self.frame]
-        return not self.struck and self.last < min([self.played.last, *(mark - 1 for mark in marks)])
 
 
 class ShotDraft(Seen):
@@ -68,7 +35,7 @@ class ShotDraft(Seen):
             ends: dict[str, list[int]] = defaultdict(list)
             for claim in claims:
                 ends[claim.attacker or ""].append(claim.frame)
-            for shot in _shots_of(played, ends):
+            for shot in shots_of(played, ends):
                 kind = self._kind(played, shot.id)
                 found[kind][self._kind(played, shot.owner)].append(shot)
         shots = {
@@ -141,11 +108,11 @@ class ShotDraft(Seen):
         if trigger is None:
             missing("what makes it fire: no button, beat or cell of a clip goes with")
             return
-        muzzle, same = _muzzle([shot.offset for shot in shots])
-        turned = [_turned(shot) for shot in shots if shot.step is not None]
-        turns = sum(same) < MOST * len(same) and len(turned) >= MOST * len(shots)
+        muzzle, same = muzzle_of([shot.offset for shot in shots])
+        along = [turned(shot) for shot in shots if shot.step is not None]
+        turns = sum(same) < MOST * len(same) and len(along) >= MOST * len(shots)
         if turns:
-            muzzle, same = _muzzle(turned)
+            muzzle, same = muzzle_of(along)
         if sum(same) < MOST * len(same):
             missing("its muzzle: where they appear about it changes, of")
             return
@@ -180,45 +147,15 @@ class ShotDraft(Seen):
         if np.mean(same) >= MOST:
             value = Value(shown(middle), f"{sum(same)} of {len(shots)} go that way")
             return {} if abs(middle) <= SPREAD else {"aim": value}
-        pointed = sum(_is_aimed(shot, _input_of(shot), from_owner) for shot in shots)
+        pointed = sum(is_aimed(shot, input_of(shot), from_owner) for shot in shots)
         if pointed >= MOST * len(shots):
             return {"aim": Value('"input"', f"{pointed} of {len(shots)} go where the input points")}
         for target in self.kind_names:
-            hit = sum(_is_aimed(shot, _nearest(shot, target, from_owner), from_owner) for shot in shots)
+            hit = sum(is_aimed(shot, nearest(shot, target, from_owner), from_owner) for shot in shots)
             if hit >= MOST * len(shots):
                 why = f"{hit} of {len(shots)} go at the nearest"
                 return {"aim": Value(f"{{ target = {quoted(target)} }}", why)}
         return None
-
-
-def _shots_of(played: Recording, ends: dict[str, list[int]]) -> Iterator[Shot]:
-    """Whatever appears, also again, while its owner is there; `ends` are the frames in which each strikes."""
-    poses = played.poses
-    owned = [number for number, actor in enumerate(played.actors) if actor.owner in played.numbers]
-    stretches = played.stretches(owned)
-    for actor, rows in ((played.actors[number], rows) for number in owned for rows, _ in stretches[number]):
-        frame = int(poses.frame[rows[0]])
-        own = played.row(actor.owner or "", frame)
-        if frame == played.first or frame in played.resets or own is None or poses.angle[own] or poses.scale[own] != 1:
-            continue
-        facing = float(poses.facing[own])
-        x, y = poses.x[rows], poses.y[rows]
-        offset = float(x[0] - poses.x[own]) * facing, float(y[0] - poses.y[own])
-        step: Vector | None = None
-        if len(rows) > 1:
-            way = float(x[1] - x[0]), float(y[1] - y[0])
-            off = np.hypot(np.diff(x) - way[0], np.diff(y) - way[1])
-            step = way if (off < 0.05).all() and math.hypot(*way) > 0.05 else None
-        heading = math.degrees(math.atan2(step[1], step[0] * facing)) if step is not None else 0.0
-        last = int(poses.frame[rows[-1]])
-        clip = played.clips[poses.clip[own]] if poses.clip[own] >= 0 else ""
-        cell = int(poses.cell[own]) if poses.cell[own] >= 0 else int(poses.tick[own])
-        struck = any(abs(end - last) <= CLOSE for end in ends.get(actor.id, ()))
-        places = (float(x[0]), float(y[0])), (float(x[-1]), float(y[-1]))
-        pivot = float(poses.x[own]), float(poses.y[own])
-        yield Shot(
-            played, actor.id, actor.owner or "", frame, last, *places, pivot, offset, step, heading, clip, cell, struck
-        )
 
 
 def _lifetimes(shots: Sequence[Shot]) -> tuple[int, list[Shot], list[Shot]]:
@@ -365,43 +302,3 @@ def _shown(shots: Sequence[Shot]) -> dict[str, Value] | None:
     if count < MOST * len(shots):
         return None
     return {"when": Value(f"{{ clip = {quoted(clip)}, cell = {cell} }}", f"{count} of {counted(len(shots), 'shot')}")}
-
-
-def _muzzle(offsets: Sequence[Vector]) -> tuple[Vector, list[bool]]:
-    """Where most shots appear, and which do."""
-    x, y = (float(np.median(axis)) for axis in zip(*offsets, strict=True))
-    return (x, y), [max(abs(offset[0] - x), abs(offset[1] - y)) <= SPREAD for offset in offsets]
-
-
-def _turned(shot: Shot) -> Vector:
-    """Where a shot appears about its owner, as seen along its way; turned over if that points to the left."""
-    assert shot.step is not None
-    x, y = shot.place[0] - shot.pivot[0], shot.place[1] - shot.pivot[1]
-    cos, sin = (part / math.hypot(*shot.step) for part in shot.step)
-    return x * cos + y * sin, (y * cos - x * sin) * (-1 if cos < 0 else 1)
-
-
-def _is_aimed(shot: Shot, point: Vector | None, from_owner: bool) -> bool:
-    """Whether it flies at a point from where it appears, or from its owner."""
-    start = shot.pivot if from_owner else shot.place
-    if point is None or shot.step is None or math.dist(point, start) < 1e-6:
-        return False
-    way = math.atan2(point[1] - start[1], point[0] - start[0])
-    return abs(math.remainder(math.degrees(way - math.atan2(shot.step[1], shot.step[0])), 360.0)) <= SPREAD
-
-
-def _input_of(shot: Shot) -> Vector | None:
-    return shot.played.inputs.aim_of(shot.frame, shot.owner, None)
-
-
-def _nearest(shot: Shot, kind: str, from_owner: bool) -> Vector | None:
-    poses, played = shot.played.poses, shot.played
-    rows = played.block(shot.frame, shot.frame + 1)
-    there = [
-        (float(poses.x[row]), float(poses.y[row]))
-        for row in range(rows.start, rows.stop)
-        if played.actors[poses.actor[row]].kind == kind
-        and played.actors[poses.actor[row]].id not in (shot.owner, shot.id)
-    ]
-    start = shot.pivot if from_owner else shot.place
-    return min(there, key=lambda pair: math.dist(pair, start), default=None)
