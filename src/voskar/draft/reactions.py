@@ -251,8 +251,8 @@ def _common(speeds: Sequence[float]) -> tuple[float, int]:
 
 
 def _push(played: Recording, name: str | None, frame: int) -> Push | None:
-    """The push of an actor that stands as it is hit, or is stunned then: its motion from the next frame on that is not
-    frozen, until it stands again; None if that is not seen. No frames where it stays."""
+    """The push of an actor that stands as it is hit, or is stunned after the hit. The push is its motion in frames that
+    are not frozen, until it stands again; None if that is not seen. It has no frames if the actor stays."""
     if (name, frame) in _deaths(played):
         return None  # a body lies where it fell
     poses = played.poses

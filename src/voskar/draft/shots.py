@@ -276,7 +276,7 @@ def _beaten(shots: Sequence[Shot]) -> dict[str, Value] | None:
     count = sum(number for gap, number in gaps.items() if gap % beat == 0)  # an emitter that cannot fire loses its beat
     if gaps[beat] < 2 or count < MOST * sum(gaps.values()):
         return None
-    # one that pauses at will follows something else, as a button that is not logged
+    # shots with other pauses follow something else, such as a button that is not logged
     beats = sum((fired[-1] - fired[0]) // beat for *_, fired in owners)
     if sum(gaps.values()) < MOST * beats:
         return None
