@@ -195,6 +195,12 @@ def thrown(frame: int) -> Frame:
     return {"poses": [pose("keeper", 8.0 * side), pose("hive", x, y)], "claims": hit(frame)}
 
 
+def thrown_ahead(frame: int) -> Frame:
+    """The same, but the keeper is always on one side, and throws the way that it faces."""
+    keeper, hive = thrown(frame)["poses"]
+    return {"poses": [keeper | {"x": -30.0, "facing": -1 if keeper["x"] > 0 else 1}, hive], "claims": hit(frame)}
+
+
 def stopped(frame: int) -> Frame:
     """The hive walks into a keeper, and both are frozen for three frames. Then it is pushed, and half as far if it
     blocks."""
@@ -212,6 +218,7 @@ def stopped(frame: int) -> Frame:
 CLAIMED: list[tuple[str, Callable[[int], Frame], dict[str, str]]] = [
     ("from above", stomped, {"if.from": '["above"]', "if.falling": "true", "preempts": "true"}),
     ("home", homed, {"target.home": "true"}),
+    ("thrown up and ahead", thrown_ahead, {"target.launch": "{ up = 165, ahead = 240 }"}),
     ("thrown up and away", thrown, {"target.launch": "{ up = 165, away = 240 }"}),
     (
         "pushed and slowing",

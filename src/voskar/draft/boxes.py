@@ -59,6 +59,11 @@ class BoxDraft(LoggedDraft):
             if all(target in bodies for target in group.targets)
             and (body := self.meeting_box(group, logged[attacker])) is not None
         }
+        owned = {
+            (name, attack): [self.logged_box(box, "hitbox", name) for box, attacks in own.items() if attack in attacks]
+            for name, own in armed.items()
+            for attack in {attack for attacks in own.values() for attack in attacks}
+        }
         # if the boxes of one side are known, the reach gives those of the other side
         fits: Fits = {}
         for attacker in self.attackers:
@@ -68,8 +73,9 @@ class BoxDraft(LoggedDraft):
                     # both are known, and nothing is left to find out
                     continue
                 known, of_attacker = bodies.get(target, []), False
-                if not known and attacker in hits:
-                    known, of_attacker = self._rects_of(hits[attacker]), True
+                shapes = hits.get(attacker) or owned.get((attacker, group.name))
+                if not known and shapes:
+                    known, of_attacker = self._rects_of(shapes), True
                 entries = self._hits_of(group, target)
                 cells = self._cells(group) if group.is_named and len(groups) > 1 else None
                 fits[attacker, group.name, target] = extents(
@@ -79,7 +85,7 @@ class BoxDraft(LoggedDraft):
         if _are_round(shared for shared in fits.values() if shared is not None and shared.circle is None):
             fits = {key: shared and (shared.circle or shared) for key, shared in fits.items()}
         for target in self.targets:
-            self._body(target, bodies, hits, fits)
+            self._body(target, bodies, {*hits, *(name for name, _ in owned)}, fits)
         for attacker in self.attackers:
             for group in self._groups(attacker):
                 if any(group.name in names for names in armed.get(attacker, {}).values()):
@@ -136,7 +142,7 @@ class BoxDraft(LoggedDraft):
         self,
         target: str,
         bodies: dict[str, list[Rect]],
-        hits: dict[str, list[BoxGuess]],
+        hits: Collection[str],
         fits: Fits,
     ) -> None:
         """The hurtbox of an actor without logged boxes: the reach of the nearest of its attackers, less the hitbox of
@@ -258,11 +264,9 @@ class BoxDraft(LoggedDraft):
             is_still = any(shared.is_exact for shared in every) and all(
                 shared.is_exact or shared.claims < LEAST for shared in every
             )
-            if is_still:
-                pass
-            elif pace > max(min(rect) + 2.0, 3.0):
+            if pace > max(min(rect) + 2.0, 3.0) and not is_still:
                 box.keys["swept"] = Value("true", f"it goes {shown(pace)} units a frame, further than it is wide")
-            elif fastest > thin:
+            elif fastest > thin and not is_still:
                 why = f"it goes up to {shown(fastest)} units a frame, through {shown(thin)}"
                 box.keys["swept"] = Value("true", why)
         else:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from itertools import pairwise
+from typing import Literal
 
 import numpy as np
 
@@ -35,8 +36,8 @@ class ImmunityDraft(Seen):
     """Drafts for how long hits, returns and starts make immune."""
 
     def _iframes(self, target: str) -> None:
-        """As long as it is logged immune after a hit; else the least time between two hits on one: where several are as
-        short, that is no accident."""
+        """The frames for which it is logged immune after hits; else the frames for which it is touched after hits
+        without another one."""
         spells = self._immune_after_hits(target)
         every = [pair for spell in spells.values() for pair in spell]
         usual = most_common(every)
@@ -55,11 +56,9 @@ class ImmunityDraft(Seen):
         agreed = agreed_on(gaps, ends=False)
         # a single length could be chance; so many frames of touching could not
         if agreed is not None and agreed[0] > SHORT:
-            low, high, count = agreed
-            value = roundest(low, high + 1) if high <= NARROW * low else low
-            spread = "exactly" if low == high else f"{low} to {high}" if high < FAR else f"{low} or more"
-            why = f"touched so long after {count} of {counted(len(gaps), 'hit')} without another one, {spread}"
-            self.kinds[target].keys["iframes"] = Value(f'"{int(value)}f"', why)
+            value, spread = _within(*agreed[:2])
+            why = f"touched so long after {agreed[2]} of {counted(len(gaps), 'hit')} without another one, {spread}"
+            self.kinds[target].keys["iframes"] = Value(f'"{value}f"', why)
         elif (most := min((high for _, high in gaps), default=FAR)) and most < FAR:
             why = f"at most {counted(most, 'frame')}, as hits come {counted(most + 1, 'frame')} apart"
             self.unknown.append(f"{target}: its i-frames: {why}; log `immune`, or let it stand in a hazard for a while")
@@ -76,14 +75,13 @@ class ImmunityDraft(Seen):
                 for start in starts if len(frames) else ():
                     until = min((end for end in (*deaths, *played.resets) if end > start), default=played.last + 1)
                     begun += [(number, name, start - 1, until)] if start in frames else []
-        value, why = self._immune_since(begun)
+        value, why = self._immune_since(begun, "runs")
         if value:
-            words = why.replace("ONES", "runs")
-            self.kinds[target].keys["start_iframes"] = Value(f'"{value}f"', words)
+            self.kinds[target].keys["start_iframes"] = Value(f'"{value}f"', why)
 
-    def _immune_since(self, begun: Sequence[Since]) -> tuple[int, str]:
-        """How many frames actors are immune from returns or starts of runs on, and the evidence, with ONES for
-        "returns" or "runs"; 0 if it is not known. `immune` of poses says it, else touches without a hit."""
+    def _immune_since(self, begun: Sequence[Since], word: Literal["runs", "returns"]) -> tuple[int, str]:
+        """How many frames actors are immune from the start of runs or from returns on, and the evidence; 0 if it is
+        not known. `immune` of poses says it, else touches without a hit."""
         logged = [
             spell
             for number, name, since, until in begun
@@ -92,7 +90,7 @@ class ImmunityDraft(Seen):
         agreed = agreed_on(logged)
         if agreed is not None and agreed[1]:
             value = int(roundest(agreed[0], agreed[1] + 1))
-            return value, f"logged immune so long from {agreed[2]} of {len(logged)} ONES on"
+            return value, f"logged immune so long from {agreed[2]} of {len(logged)} {word} on"
         if logged:
             return 0, ""
         kinds = {self._kind(self.recordings[number], name) for number, name, *_ in begun}
@@ -105,10 +103,8 @@ class ImmunityDraft(Seen):
         agreed = agreed_on(touched)
         if agreed is None or agreed[0] <= SHORT or agreed[2] < LEAST:
             return 0, ""
-        low, high, count = agreed
-        value = int(roundest(low, high + 1)) if high <= NARROW * low else low
-        spread = "exactly" if low == high else f"{low} to {high}"
-        return value, f"touched so long from {count} of {len(touched)} ONES on without a hit, {spread}"
+        value, spread = _within(*agreed[:2])
+        return value, f"touched so long from {agreed[2]} of {len(touched)} {word} on without a hit, {spread}"
 
     def _ignored_since(
         self, number: int, name: str, since: int, until: int, reaches: Mapping[tuple[str, str], Floats]
@@ -117,7 +113,7 @@ class ImmunityDraft(Seen):
         no hit comes before `until`. It is touched if an attacker is as near as in one of its hits."""
         played = self.recordings[number]
         kind, poses = self._kind(played, name), played.poses
-        hits = (hit.frame for hit in self.hits[number] if hit.target == name and (hit.damage is None or hit.damage > 0))
+        hits = self._hurting(number, kind).get(name, {})
         end = min((frame for frame in hits if frame > since), default=until)
         last, seen = since, min(end - 1, since + FAR)
         theirs = poses.between(played.numbers[name], since + 1, seen)
@@ -146,8 +142,6 @@ class ImmunityDraft(Seen):
 
     def _reach_of(self, attacker: str, target: str) -> Floats | None:
         """How the two stand to each other in their hits, (hits, 2); None if something else decides these as well."""
-        if (attacker, target) not in self.pairs:
-            return None
         groups = [group for group in self._groups(attacker) if target in group.targets]
         keys = [key for group in groups for key in self.attacks[group.name].keys]
         if any(key.startswith("if.") for key in keys) or any(self._cells(group) for group in groups):
@@ -168,6 +162,15 @@ class ImmunityDraft(Seen):
             if self.recordings[number] is played and (row := played.row(claim.attacker or "", claim.frame)) is not None
         ]
 
+    def _hurting(self, number: int, target: str) -> dict[str, dict[int, Claim]]:
+        """The hits of a recording that hurt a kind: by the id of the target and the frame, the first of each frame."""
+        found: dict[str, dict[int, Claim]] = defaultdict(dict)
+        for hit in self.hits[number]:
+            hurts = hit.damage is None or hit.damage > 0
+            if hurts and self._kind(self.recordings[number], hit.target) == target:
+                found[hit.target or ""].setdefault(hit.frame, hit)
+        return found
+
     def _ignored(self, target: str) -> list[Spell]:
         """Of each hit: for how many frames after it the two touched without another one on the same actor, and the
         frames until the next one; FAR if a mark, a death, a return or the end comes first."""
@@ -176,11 +179,7 @@ class ImmunityDraft(Seen):
             breaks: dict[str, list[int]] = defaultdict(list)
             for name, frame in (end for ends in self._ends(played, target) for end in ends):
                 breaks[name].append(frame)
-            hits: dict[str, dict[int, Claim]] = defaultdict(dict)
-            for hit in self.hits[number]:
-                if self._kind(played, hit.target) == target and (hit.damage is None or hit.damage > 0):
-                    hits[hit.target or ""].setdefault(hit.frame, hit)
-            for name, own in hits.items():
+            for name, own in self._hurting(number, target).items():
                 ends = [*breaks[name], *played.resets, played.last + 1]
                 for first, second in pairwise([*sorted(own), played.last + 1]):
                     end = min(end for end in ends if end >= first)
@@ -230,12 +229,8 @@ class ImmunityDraft(Seen):
         """Of each hit that hurt, by its attack. A return has i-frames of its own."""
         found: dict[str, list[Spell]] = defaultdict(list)
         for number, played in enumerate(self.recordings):
-            hits: dict[str, dict[int, Claim]] = defaultdict(dict)
-            for hit in self.hits[number]:
-                if self._kind(played, hit.target) == target and (hit.damage is None or hit.damage > 0):
-                    hits[hit.target or ""].setdefault(hit.frame, hit)
             down, back = self._ends(played, target)
-            for name, frames in hits.items():
+            for name, frames in self._hurting(number, target).items():
                 ends = {frame for text, frame in (*down, *back) if text == name} | {*frames, *played.resets}
                 # a death ends the i-frames with the life
                 for frame in sorted(frames.keys() - {frame for text, frame in down if text == name}):
@@ -263,3 +258,9 @@ class ImmunityDraft(Seen):
             return int(poses.frame[own[-1]]) - since, FAR
         least = int(poses.frame[own[ended[0] - 1]]) - since if ended[0] else 0
         return least, int(poses.frame[own[ended[0]]]) - since - 1
+
+
+def _within(low: int, high: int) -> tuple[int, str]:
+    """The number that is written for a range of frames, and the range in words."""
+    value = int(roundest(low, high + 1)) if high <= NARROW * low else low
+    return value, "exactly" if low == high else f"{low} to {high}" if high < FAR else f"{low} or more"

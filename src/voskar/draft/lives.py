@@ -157,10 +157,10 @@ class LifeDraft(ImmunityDraft):
             keys.append(f'resets = "{resets[0]}"')
         keys += self._comes_back_at(kind, returns)
         why = f"{counted(len(returns), 'return')}, after {wait} frames or more"
-        shield, words = self._immune_since(begun)
+        shield, words = self._immune_since(begun, "returns")
         if shield:
             keys.append(f'iframes = "{shield}f"')
-            why += "; " + words.replace("ONES", "returns")
+            why += f"; {words}"
         silent = sum(
             bool(claimed) and (name, back_in) not in claimed
             for played, name, _, back_in in returns

@@ -42,8 +42,8 @@ class Thrown(NamedTuple):
     rises: bool
     """It goes up, and did not before."""
     up: float
-    change: float
-    """Of its speed across."""
+    keeps: bool
+    """Its speed across stays as it was."""
     away: float
     """From the other side of the hit, by their places."""
     ahead: float
@@ -65,11 +65,11 @@ class ReactionDraft(Seen):
             moved = sum(entry.push[0] > 0 for entry in pushes)
             if len(pushes) < LEAST or moved < 0.8 * len(pushes):
                 continue
-            found = self.knockback(pushes)
+            found = self.knockback(pushes, side)
             if isinstance(found, Value):
                 made.keys[f"{side}.knockback"] = found
             else:
-                self.unknown.append(f"{made.name}: {found.replace('SIDE', side)}")
+                self.unknown.append(f"{made.name}: {found}")
 
     def pushes(self, claims: Sequence[tuple[int, Claim]], side: Side) -> list[Pushed]:
         """How hits push one of their sides, of those that show it."""
@@ -84,19 +84,19 @@ class ReactionDraft(Seen):
         return found
 
     @staticmethod
-    def knockback(pushes: Sequence[Pushed]) -> Value | str:
-        """The knockback of most pushes, else what is not known of it, with SIDE for the side that is pushed."""
+    def knockback(pushes: Sequence[Pushed], side: Side) -> Value | str:
+        """The knockback of most pushes of one side, else what is not known of it."""
         found = [entry for entry in pushes if entry.push[0] > 0]
         length = Counter(entry.push[0] for entry in found).most_common(1)[0][0]
         way = float(np.median([math.hypot(*entry.push[1:3]) for entry in found]))
         same = [entry for entry in found if entry.push[0] == length and abs(math.hypot(*entry.push[1:3]) - way) < 0.5]
         if len(same) < 0.8 * len(found):
-            return "its knockback on the SIDE: it differs from hit to hit; log `push`"
+            return f"its knockback on the {side}: it differs from hit to hit; log `push`"
         keys = [f"distance = {shown(way)}", f'over = "{length}f"']
         keys += ['ease = "fade"'] if sum(entry.push[3] for entry in same) > len(same) / 2 else []
         direction = _direction(same)
         if direction is None:
-            return "which way its knockback on the SIDE goes"
+            return f"which way its knockback on the {side} goes"
         keys += [f"direction = {direction}"] if direction != '"away"' else []
         why = f"{len(same)} of {counted(len(found), 'hit')} on a standing or stunned actor push it so"
         return Value("{ " + ", ".join(keys) + " }", why)
@@ -159,7 +159,7 @@ class ReactionDraft(Seen):
             return
         why = f"{same} of {counted(len(sent), 'hit')} send it up so"
         sent = [thrown for thrown in sent if thrown.rises]
-        if sum(abs(thrown.change) <= STILL * 60 for thrown in sent) >= 0.8 * len(sent):
+        if sum(thrown.keeps for thrown in sent) >= 0.8 * len(sent):
             made.keys[f"{side}.launch"] = Value(shown(up), why)
             return
         for word in ("away", "ahead"):
@@ -185,9 +185,8 @@ class ReactionDraft(Seen):
         before, after = np.diff(poses.y[rows]) * up
         was, across = np.diff(poses.x[rows]) * rate
         way = np.sign(poses.x[rows[1]] - poses.x[other])
-        ahead = np.sign(math.cos(float(poses.facing[other])))
-        rises = bool(before <= STILL and after > MINIMUM)
-        return Thrown(rises, float(after), float(across - was), float(across * way), float(across * ahead))
+        rises, keeps = bool(before <= STILL and after > MINIMUM), bool(abs(across - was) <= STILL * rate)
+        return Thrown(rises, float(after), keeps, float(across * way), float(across * poses.facing[other]))
 
     def _home(self, made: AttackGuess, claims: Sequence[tuple[int, Claim]], side: Side) -> None:
         """At its start in the next frame, from somewhere else."""
@@ -251,8 +250,8 @@ def _common(speeds: Sequence[float]) -> tuple[float, int]:
 
 
 def _push(played: Recording, name: str | None, frame: int) -> Push | None:
-    """The push of an actor that stands as it is hit, or is stunned after the hit. The push is its motion in frames that
-    are not frozen, until it stands again; None if that is not seen. It has no frames if the actor stays."""
+    """The motion after a hit of an actor that stood before it, or is stunned after it, until the actor stands again.
+    Frozen frames do not count. None if the end is not seen; no frames if the actor stays."""
     if (name, frame) in _deaths(played):
         return None  # a body lies where it fell
     poses = played.poses

@@ -101,7 +101,7 @@ class Seen:
                     self.pairs[names[0], names[1]].append((number, claim))
         self.unknown: list[str] = []
         self.undecided: set[str] = set()
-        """Cases of hits whose condition is not known."""
+        """Cases of hits with a condition that is not known."""
         if fallen and any(claimed):
             count = counted(sum(map(len, claimed)), "hit")
             self.unknown.append(f"{count}: none is claimed, health falls so often: claim hits with attacker and target")

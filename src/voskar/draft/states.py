@@ -159,7 +159,7 @@ class StateDraft(ReactionDraft):
             pushes = self.pushes(claims, side)
             if pushes:
                 own.pop("knockback", None)
-            if any(entry.push[0] for entry in pushes) and isinstance(push := self.knockback(pushes), Value):
+            if any(entry.push[0] for entry in pushes) and isinstance(push := self.knockback(pushes, side), Value):
                 own["knockback"] = push.text
             if side == "attacker" and ways:
                 own.pop("remove", None)
